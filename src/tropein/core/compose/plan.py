@@ -1,0 +1,191 @@
+"""From a document and a frame to steps with keys: what did not change keeps its key and is not computed again."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from hashlib import blake2b
+from typing import Protocol
+
+import numpy as np
+
+from tropein.core.animate.ride import Path, ride_offset
+from tropein.core.animate.sample import sample
+from tropein.core.document import Footage, FootageLayer, Layer, Place, Shot, VeilLayer
+from tropein.core.effects import run, sampled
+from tropein.core.raster import blend
+from tropein.core.raster.picture import Picture, Window, nothing
+from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, resize, rotation, scaling, translation, warp
+
+Make = Callable[..., Picture]
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One operation: `make(*pictures of the inputs)`; `key` names its result for ever."""
+
+    key: str
+    make: Make
+    inputs: tuple[Step, ...] = ()
+
+
+class Footages(Protocol):
+    """Where pictures of footage come from (see media.source.Sources)."""
+
+    def level(self, media: str, scale: float) -> int: ...
+    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]: ...
+
+
+Paths = Callable[[str], Path | None]
+
+
+def step(op: str, parameters: object, inputs: tuple[Step, ...], make: Make) -> Step:
+    """A step whose key is the hash of its operation, parameters and inputs."""
+    text = repr((op, parameters, [i.key for i in inputs]))
+    return Step(blake2b(text.encode(), digest_size=16).hexdigest(), make, inputs)
+
+
+@dataclass(frozen=True)
+class Planner:
+    """Plans frames of one shot. `scale` is preview pixels per shot pixel; `paths` gives a track's samples by hash."""
+
+    shot: Shot
+    footages: Footages
+    paths: Paths
+    scale: float = 1.0
+    quality: Quality = "final"
+
+    @property
+    def frame_window(self) -> Window:
+        w, h = self.shot.size
+        return Window(0, 0, max(1, round(w * self.scale)), max(1, round(h * self.scale)))
+
+    def plan(self, frame: float) -> Step:
+        """The whole stack at a frame."""
+        result = step("nothing", (), (), nothing)
+        for layer_id in reversed(self.shot.stack):
+            layer = self.shot.layers[layer_id]
+            if layer.visible and self._lives(layer, frame):
+                result = self._lay(result, layer, frame)
+        return result
+
+    def layer(self, layer: FootageLayer, frame: float) -> Step | None:
+        """One layer's picture placed in the frame, or None where it shows nothing."""
+        footage = self.shot.footage[layer.footage]
+        index = self._footage_frame(layer, footage, frame)
+        matrix = self.matrix(layer.place, footage, frame)
+        if index is None or matrix is None:
+            return None
+        working = self._working_scale(matrix, footage)
+        picture = self._effects(self._source(footage, index, working), layer, frame, working)
+        window, quality = self.frame_window, self.quality
+        total = scaling(self.scale, self.scale) @ matrix @ scaling(1 / working, 1 / working)
+        parameters = (np.round(total, 9).tolist(), window, quality)
+        return step("warp", parameters, (picture,), lambda p: warp(p, total, window, quality))
+
+    def matrix(self, place: Place, footage: Footage, frame: float) -> Matrix | None:
+        """Footage pixels to shot pixels, ride included; None when the ride hides the layer."""
+        w, h = footage.size
+        offset = np.zeros(2)
+        if place.ride is not None:
+            track = self.shot.tracks[place.ride.track]
+            path = self.paths(track.samples) if track.samples else None
+            if path is not None:
+                ride = place.ride
+                moved = ride_offset(path, frame, ride.reference_frame, ride.steady, ride.gaps)
+                if moved is None:
+                    return None
+                offset = moved
+        if place.corners is not None:
+            corners = np.array(place.corners) + offset
+            return quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
+        position, pivot = sample(place.position, frame), sample(place.pivot, frame)
+        sx, sy = sample(place.scale, frame)
+        return (
+            translation(position[0] + offset[0], position[1] + offset[1])
+            @ rotation(sample(place.rotation, frame))
+            @ scaling(sx, sy)
+            @ translation(-pivot[0] - w / 2, -pivot[1] - h / 2)
+        )
+
+    def _lives(self, layer: Layer, frame: float) -> bool:
+        return layer.span is None or layer.span[0] <= frame < layer.span[1] + 1
+
+    def _footage_frame(self, layer: FootageLayer, footage: Footage, frame: float) -> int | None:
+        """Which of the footage's frames shows at a shot frame; rates that differ are met by the nearest earlier one."""
+        if footage.kind == "sound":
+            return None
+        if footage.kind == "still":
+            return 0
+        top, _, bottom = footage.rate.partition("/")
+        shot_top, _, shot_bottom = self.shot.rate.partition("/")
+        ratio = int(top) * int(shot_bottom) / (int(bottom) * int(shot_top))
+        index = math.floor((math.floor(frame) - layer.start) * ratio + 1e-6)
+        if 0 <= index < footage.frames:
+            return index
+        if layer.end == "nothing":
+            return None
+        return index % footage.frames if layer.end == "loop" else min(max(index, 0), footage.frames - 1)
+
+    def _working_scale(self, matrix: Matrix, footage: Footage) -> float:
+        """The scale a layer's own picture is worked on: exact for what is only scaled, else the power of two above."""
+        a, b, c, d = matrix[0, 0], matrix[0, 1], matrix[1, 0], matrix[1, 1]
+        if matrix[2, 0] or matrix[2, 1]:
+            w, h = footage.size
+            p = np.c_[[[0, 0], [w, 0], [w, h], [0, h]], np.ones(4)] @ matrix.T
+            p = p[:, :2] / p[:, 2:]
+            sides = np.linalg.norm(np.roll(p, -1, 0) - p, axis=1) / np.array([w, h, w, h])
+            stretch = float(sides.max())
+        else:
+            stretch = max(math.hypot(a, c), math.hypot(b, d))
+            if b == 0 and c == 0 and a == d == 1:
+                return min(1.0, self.scale)
+        wanted = min(1.0, max(stretch * self.scale, 1 / 64))
+        return 2.0 ** math.ceil(math.log2(wanted) - 1e-9)
+
+    def _source(self, footage: Footage, index: int, working: float) -> Step:
+        level = self.footages.level(footage.media, working)
+        footages, media = self.footages, footage.media
+
+        def make() -> Picture:
+            picture, own = footages.picture(media, index, level)
+            return picture if abs(own - working) < 1e-3 else resize(picture, working / own)
+
+        return step("source", (media, index, level, round(working, 6)), (), make)
+
+    def _effects(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
+        for effect in layer.effects:
+            if not effect.on:
+                continue
+            values = sampled(effect, frame)
+            mix = values.pop("mix")
+            if mix <= 0:
+                continue
+            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind")}
+
+            def make(p: Picture, kind: str = effect.kind, values: dict = values, mix: float = mix) -> Picture:
+                done = run(kind, p, values, scale)
+                return done if mix >= 1 else blend.mix(p, done, mix)
+
+            picture = step(effect.kind, (values, mix, scale), (picture,), make)
+        return picture
+
+    def _lay(self, under: Step, layer: Layer, frame: float) -> Step:
+        opacity = sample(layer.opacity, frame)
+        if opacity <= 0:
+            return under
+        window, display = self.frame_window, self.shot.blend_in == "display"
+        if isinstance(layer, VeilLayer):
+            changed = self._effects(under, layer, frame, self.scale)
+            if opacity >= 1 or changed is under:
+                return changed
+            return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
+        over = self.layer(layer, frame)
+        if over is None:
+            return under
+        mode = layer.blend
+        return step(
+            "lay", (mode, opacity, display, window), (under, over),
+            lambda a, b: blend.lay(a, b, window, mode, opacity, display),
+        )  # fmt: skip

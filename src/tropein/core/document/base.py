@@ -1,0 +1,78 @@
+"""What every part of the document shares: strict models, ids, fractions, field metadata."""
+
+from __future__ import annotations
+
+import secrets
+from fractions import Fraction
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, StringConstraints
+
+ID_ALPHABET = "abcdefghjkmnpqrstuvwxyz23456789"
+
+
+class Model(BaseModel):
+    """A part of the document: unknown fields and non-finite numbers are refused."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+
+Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+ContentHash = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{32}$")]
+Frame = Annotated[int, Field(ge=-1_000_000, le=1_000_000)]
+Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
+Size = Annotated[tuple[int, int], Field(description="width and height in pixels")]
+
+
+def new_id() -> str:
+    """A short random id, easy to read aloud."""
+    return "".join(secrets.choice(ID_ALPHABET) for _ in range(8))
+
+
+def _check_rate(text: str) -> str:
+    value = parse_rate(text)
+    if not Fraction(1, 10) <= value <= 1000:
+        raise ValueError("a frame rate must lie between 0.1 and 1000")
+    return text
+
+
+def parse_rate(text: str) -> Fraction:
+    """`"24000/1001"` or `"24/1"` as a fraction; ValueError when it is neither."""
+    top, _, bottom = text.partition("/")
+    try:
+        return Fraction(int(top), int(bottom or "1"))
+    except ZeroDivisionError as error:
+        raise ValueError("a frame rate cannot divide by zero") from error
+
+
+Rate = Annotated[str, StringConstraints(pattern=r"^\d{1,9}/\d{1,9}$"), AfterValidator(_check_rate)]
+
+
+def control(
+    default: Any,
+    title: str,
+    *,
+    soft: tuple[float, float] | None = None,
+    step: float = 0.01,
+    unit: str = "",
+    help: str = "",
+    hard: tuple[float | None, float | None] = (None, None),
+    widget: str = "number",
+) -> Any:
+    """A field whose metadata is enough for the sheet to be drawn: range, step, unit, help.
+
+    `soft` is the range a drag covers, `hard` the range that is accepted. `default` is a plain value; it is wrapped
+    as a constant by the field's own type.
+    """
+    extra: dict[str, Any] = {"step": step, "unit": unit, "widget": widget}
+    if soft is not None:
+        extra["soft"] = list(soft)
+    extra["hard"] = list(hard)
+    return Field(
+        default_factory=lambda: {"value": default},
+        validate_default=True,
+        title=title,
+        description=help or None,
+        json_schema_extra=extra,
+    )

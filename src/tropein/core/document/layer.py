@@ -1,0 +1,52 @@
+"""Layers: one thing laid over the plate, and the plate itself."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Discriminator, Field, Tag
+
+from tropein.core.document.animated import AnimatedNumber
+from tropein.core.document.base import Frame, Id, Model, Name, control
+from tropein.core.document.effect import AnyEffect
+from tropein.core.document.place import Place
+
+BlendName = Literal[
+    "normal", "add", "multiply", "screen", "overlay", "darken", "lighten", "colour-dodge", "colour-burn",
+    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity",
+]  # fmt: skip
+
+
+class LayerBase(Model):
+    """What all layers share; the span includes both ends, none means the whole shot."""
+
+    id: Id
+    name: Name
+    visible: bool = True
+    span: tuple[Frame, Frame] | None = None
+    opacity: AnimatedNumber = control(1.0, "Opacity", soft=(0, 1), hard=(0, 1))
+    effects: list[AnyEffect] = Field(default_factory=list, max_length=64)
+
+
+class FootageLayer(LayerBase):
+    """Shows footage. `start` is the shot frame at which the footage's first frame lies."""
+
+    kind: Literal["footage"] = "footage"
+    footage: Id
+    start: Frame = 0
+    end: Annotated[
+        Literal["hold", "loop", "nothing"], Field(description="what is shown beyond the footage's own frames")
+    ] = "hold"
+    blend: BlendName = "normal"
+    place: Place = Field(default_factory=Place)
+
+
+class VeilLayer(LayerBase):
+    """Shows nothing of its own: applies its effects to everything beneath it, at its opacity."""
+
+    kind: Literal["veil"] = "veil"
+
+
+Layer = Annotated[
+    Annotated[FootageLayer, Tag("footage")] | Annotated[VeilLayer, Tag("veil")], Discriminator("kind")
+]

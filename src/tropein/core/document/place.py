@@ -1,0 +1,37 @@
+"""Where a layer is, and the tie that makes it follow a track."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from tropein.core.document.animated import AnimatedNumber, AnimatedVec2, Vec2
+from tropein.core.document.base import Frame, Id, Model, control
+
+
+class Ride(Model):
+    """Follow a track from its reference frame on; what is keyed by hand is added on top.
+
+    `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
+    frames where the track is lost.
+    """
+
+    track: Id
+    reference_frame: Frame = 0
+    steady: Annotated[float, Field(ge=0, le=48)] = 0.0
+    gaps: Literal["bridge", "hold", "hide"] = "bridge"
+
+
+class Place(Model):
+    """A layer's transform: pivot (in footage pixels from its centre) goes to position, turned and scaled about it."""
+
+    position: AnimatedVec2 = control((0.0, 0.0), "Position", step=0.5, unit="px", widget="vec2")
+    scale: AnimatedVec2 = control((1.0, 1.0), "Scale", soft=(0, 3), hard=(-50, 50), widget="scale")
+    rotation: AnimatedNumber = control(0.0, "Rotation", soft=(-180, 180), step=0.5, unit="°")
+    pivot: AnimatedVec2 = control((0.0, 0.0), "Pivot", step=0.5, unit="px", widget="vec2")
+    corners: Annotated[
+        tuple[Vec2, Vec2, Vec2, Vec2] | None,
+        Field(description="four-corner placement in shot pixels, clockwise from top left; replaces the rest"),
+    ] = None
+    ride: Ride | None = None

@@ -1,0 +1,83 @@
+"""The shot: the unit of work, and the whole of the document."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from tropein.core.document.base import Frame, Id, Model, Name, Rate, Size
+from tropein.core.document.footage import Footage
+from tropein.core.document.layer import FootageLayer, Layer
+from tropein.core.document.track import Track
+
+SCHEMA_VERSION = 1
+MAX_SIDE_PX = 16_384
+
+
+class Cue(Model):
+    """A named moment."""
+
+    frame: Frame
+    name: Name
+
+
+class Shot(Model):
+    """A shot document. `stack` runs from nearest the lens to the plate; `plate` is its last layer, once there is one.
+
+    `trim` is the frame range that plays and renders, both ends included.
+    """
+
+    schema_version: Literal[1] = 1
+    name: Name
+    size: Size
+    rate: Rate
+    frames: Annotated[int, Field(ge=1, le=1_000_000)]
+    trim: tuple[Frame, Frame]
+    blend_in: Annotated[
+        Literal["display", "linear"], Field(description="where the separable blend modes are computed")
+    ] = "display"
+    footage: dict[Id, Footage] = Field(default_factory=dict, max_length=2000)
+    layers: dict[Id, Layer] = Field(default_factory=dict, max_length=500)
+    stack: list[Id] = Field(default_factory=list, max_length=500)
+    plate: Id | None = None
+    tracks: dict[Id, Track] = Field(default_factory=dict, max_length=2000)
+    cues: list[Cue] = Field(default_factory=list, max_length=1000)
+
+    @model_validator(mode="after")
+    def _references_hold(self) -> Shot:
+        for problem in broken_references(self):
+            raise ValueError(problem)
+        return self
+
+
+def broken_references(shot: Shot) -> list[str]:
+    """Every reference that leads nowhere, in words; empty when the document hangs together."""
+    problems: list[str] = []
+    width, height = shot.size
+    if not (1 <= width <= MAX_SIDE_PX and 1 <= height <= MAX_SIDE_PX):
+        problems.append(f"a shot is 1 to {MAX_SIDE_PX} pixels wide and high, not {width}x{height}")
+    first, last = shot.trim
+    if not 0 <= first <= last < shot.frames:
+        problems.append(f"the trim {first}-{last} does not lie within the shot's {shot.frames} frames")
+    if sorted(shot.stack) != sorted(shot.layers):
+        problems.append("the stack must name every layer exactly once")
+    if shot.plate is not None and (not shot.stack or shot.stack[-1] != shot.plate):
+        problems.append("the plate must be the last layer of the stack")
+    for where, things in (("footage", shot.footage), ("layers", shot.layers), ("tracks", shot.tracks)):
+        problems += [f"{where} {key} carries the id {thing.id}" for key, thing in things.items() if thing.id != key]
+    for layer in shot.layers.values():
+        if layer.span is not None and layer.span[0] > layer.span[1]:
+            problems.append(f"the layer {layer.name} ends before it begins")
+        ids = [effect.id for effect in layer.effects]
+        if len(set(ids)) != len(ids):
+            problems.append(f"the layer {layer.name} has two effects with one id")
+        if isinstance(layer, FootageLayer):
+            if layer.footage not in shot.footage:
+                problems.append(f"the layer {layer.name} shows footage that is not in the shot")
+            if layer.place.ride is not None and layer.place.ride.track not in shot.tracks:
+                problems.append(f"the layer {layer.name} rides on a track that is not in the shot")
+    for track in shot.tracks.values():
+        if track.footage not in shot.footage:
+            problems.append(f"the track {track.name} was made from footage that is not in the shot")
+    return problems

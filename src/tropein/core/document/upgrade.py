@@ -1,0 +1,40 @@
+"""Old documents brought up to date, one version at a time, then validated as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from pydantic import ValidationError
+
+from tropein.core.document.shot import SCHEMA_VERSION, Shot
+from tropein.core.errors import BadInput
+
+# version -> the function that takes a document of that version to the next
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+
+def load_shot(data: Any) -> Shot:
+    """A validated shot from parsed JSON of any known version; BadInput says what is wrong and where."""
+    if not isinstance(data, dict):
+        raise BadInput("This is not a shot document: an object is expected.")
+    version = data.get("schema_version")
+    if not isinstance(version, int) or not 1 <= version <= SCHEMA_VERSION:
+        raise BadInput(f"This shot document has the version {version!r}; versions 1 to {SCHEMA_VERSION} can be read.")
+    for step in range(version, SCHEMA_VERSION):
+        data = STEPS[step](data)
+    try:
+        return Shot.model_validate(data)
+    except ValidationError as error:
+        raise BadInput(explain(error)) from error
+
+
+def explain(error: ValidationError) -> str:
+    """The first few problems of a failed validation as one line for a person."""
+    lines = []
+    for item in error.errors(include_url=False)[:3]:
+        where = "/".join(str(part) for part in item["loc"])
+        text = item["msg"].removeprefix("Value error, ")
+        lines.append(f"{where}: {text}" if where else text)
+    more = error.error_count() - len(lines)
+    return "; ".join(lines) + (f" (and {more} more)" if more > 0 else "")

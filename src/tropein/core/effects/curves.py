@@ -1,0 +1,58 @@
+"""Curves: drawn curves for luma and each channel."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ConfigDict
+from scipy.interpolate import PchipInterpolator
+
+from tropein.core.document import AnimatedCurve, DrawnCurve, EffectBase, control
+from tropein.core.effects.registry import Values, effect
+from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert, table
+from tropein.core.raster.picture import Picture
+from tropein.core.raster.tone import tone
+
+Points = tuple[tuple[float, float], ...]
+
+
+def curve_values(points: Points, x: NDArray) -> NDArray:
+    """A drawn curve at x: monotone cubic between its points, level before the first, beyond 1 going on as a gain."""
+    xs, ys = np.array(points).T
+    inside = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
+    return np.where(x > 1, inside * x, inside)
+
+
+@lru_cache(64)
+def _through(points: Points) -> NDArray[np.float32]:
+    """Linear value -> display value -> curve -> linear value."""
+    display = table(WORKING, DISPLAY).astype(np.float64)
+    bent = np.clip(curve_values(points, display), 0, 1e4).astype(np.float32)
+    return np.ascontiguousarray(convert(np.repeat(bent[:, None], 3, 1), DISPLAY, WORKING)[:, 0])
+
+
+def _apply(picture: Picture, values: Values, scale: float) -> Picture:
+    def points(name: str) -> Points:
+        return tuple(tuple(p) for p in values[name].points)
+
+    tables = np.stack([_through(points(name)) for name in ("red", "green", "blue")])
+    luma = points("luma")
+    gain = None
+    if luma != ((0.0, 0.0), (1.0, 1.0)):
+        gain = (_through(luma) / np.maximum(GRID, 1e-6)).astype(np.float32)
+    return tone(picture, tables, 1.0, gain)
+
+
+@effect(_apply)
+class Curves(EffectBase):
+    """Drawn curves: luma keeps hue and saturation, red, green and blue bend one channel each."""
+
+    model_config = ConfigDict(title="Curves")
+    kind: Literal["curves"] = "curves"
+    luma: AnimatedCurve = control(DrawnCurve(), "Luma", widget="curve")
+    red: AnimatedCurve = control(DrawnCurve(), "Red", widget="curve")
+    green: AnimatedCurve = control(DrawnCurve(), "Green", widget="curve")
+    blue: AnimatedCurve = control(DrawnCurve(), "Blue", widget="curve")

@@ -1,0 +1,48 @@
+"""Glow: what is bright spreads light around it."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import ConfigDict
+
+from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
+from tropein.core.effects.registry import Values, effect
+from tropein.core.raster.blend import lay
+from tropein.core.raster.blur import glow
+from tropein.core.raster.colour import LUMA
+from tropein.core.raster.picture import Picture
+
+
+def _apply(picture: Picture, values: Values, scale: float) -> Picture:
+    """Light above the threshold, spread over several scales and added (plus-lighter)."""
+    if picture.window.empty or values["amount"] <= 0:
+        return picture
+    pixels = picture.pixels
+    luma = pixels[..., :3] @ LUMA
+    share = np.maximum(luma - values["threshold"] * pixels[..., 3], 0) / np.maximum(luma, 1e-6)
+    bright = pixels * share[..., None]
+    tint = np.float32([*values["tint"], 1.0])
+    spread = glow(Picture(bright, picture.window), values["radius"] * scale, max(1, round(values["scales"])))
+    light = spread.pixels * (tint * np.float32(values["amount"]))
+    light[..., 3] = np.clip(light[..., 3], 0, 1)
+    frame = picture.window if picture.opaque else spread.window.join(picture.window)
+    return lay(picture, Picture(light, spread.window), frame, "add")
+
+
+@effect(_apply)
+class Glow(EffectBase):
+    """Lets bright parts spread light around them, over several scales at once."""
+
+    model_config = ConfigDict(title="Glow")
+    kind: Literal["glow"] = "glow"
+    threshold: AnimatedNumber = control(
+        0.6, "Threshold", soft=(0, 2), hard=(0, 100), help="Linear brightness above which light spreads."
+    )
+    radius: AnimatedNumber = control(30.0, "Radius", soft=(1, 200), hard=(0, 4000), step=0.5, unit="px")
+    amount: AnimatedNumber = control(1.0, "Amount", soft=(0, 4), hard=(0, 100))
+    tint: AnimatedColour = control((1.0, 1.0, 1.0), "Tint", widget="colour")
+    scales: AnimatedNumber = control(
+        4.0, "Scales", soft=(1, 7), hard=(1, 8), step=1, help="How many blurs, each half as wide as the one before."
+    )

@@ -1,0 +1,166 @@
+"""Writing finished frames: H.264 and ProRes 4444 in parts that join without loss, PNG and EXR files."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+
+import av
+import cv2
+import numpy as np
+
+from tropein.core.errors import BadInput, MediaError, OutOfSpace
+from tropein.core.raster.colour import to_display
+from tropein.core.raster.picture import Pixels
+
+Format = Literal["h264", "prores4444", "png", "exr"]
+SUFFIX = {"h264": ".mp4", "prores4444": ".mov", "png": ".png", "exr": ".exr"}
+MOVIES = ("h264", "prores4444")
+
+
+@dataclass(frozen=True)
+class Target:
+    """What is written: format, rate, size of the picture."""
+
+    format: Format
+    rate: Fraction
+    size: tuple[int, int]
+
+    @property
+    def coded(self) -> tuple[int, int]:
+        """H.264 4:2:0 needs even sides: an odd one is continued by a pixel."""
+        w, h = self.size
+        return (w + w % 2, h + h % 2) if self.format == "h264" else (w, h)
+
+
+def straight(pixels: Pixels) -> np.ndarray:
+    """(h, w, 4) uint16, display-encoded, straight alpha."""
+    a = pixels[..., 3:4]
+    colour = np.concatenate([pixels[..., :3] / np.maximum(a, 1e-5) * (a > 0), a], 2)
+    return np.dstack([to_display(np.ascontiguousarray(colour, np.float32), np.uint16),
+                      np.rint(np.clip(a[..., 0], 0, 1) * 65535).astype(np.uint16)])  # fmt: skip
+
+
+def write_picture(path: Path, pixels: Pixels, form: Format) -> None:
+    """One PNG (16 bit, straight alpha, display-encoded) or EXR (half, premultiplied, linear) file, under its name only
+    when it is whole."""
+    part = path.with_name(f".{path.name}.{os.getpid()}.part{path.suffix}")
+    try:
+        if form == "png":
+            ok, data = cv2.imencode(".png", cv2.cvtColor(straight(pixels), cv2.COLOR_RGBA2BGRA))
+            if not ok:
+                raise MediaError("The picture could not be encoded as PNG.")
+            part.write_bytes(data.tobytes())
+        elif form == "exr":
+            import OpenEXR
+
+            half = np.clip(pixels, 0, 65504).astype(np.float16)
+            channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGBA")}
+            header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+            OpenEXR.File(header, channels).write(str(part))
+        else:
+            raise BadInput(f"{form} is not a picture format.")
+        part.replace(path)
+    except OSError as error:
+        raise _disk(error) from error
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _disk(error: OSError) -> Exception:
+    if error.errno in (28, 122):
+        return OutOfSpace("The disk is full: the render was stopped; finished frames are kept.")
+    return error
+
+
+class MovieWriter:
+    """A part of a movie, or all of it. Frames are added in order; parts made with equal settings join by `join`."""
+
+    def __init__(self, path: Path, target: Target) -> None:
+        self.target = target
+        self._container = av.open(str(path), "w", format="mov" if target.format == "prores4444" else "mp4")
+        h264 = target.format == "h264"
+        stream = self._container.add_stream("libx264" if h264 else "prores_ks", rate=target.rate)
+        stream.width, stream.height = target.coded
+        context = stream.codec_context
+        context.time_base = 1 / target.rate
+        context.pix_fmt = "yuv420p" if h264 else "yuva444p10le"
+        context.color_primaries, context.color_trc, context.colorspace, context.color_range = 1, 1, 1, 1
+        if h264:
+            stream.options = {"crf": "16", "preset": "medium", "bf": "0", "x264-params": "open-gop=0"}
+            context.gop_size = max(1, round(float(target.rate)))
+        else:
+            stream.options = {"profile": "4", "vendor": "apl0"}
+        self._stream, self._count = stream, 0
+
+    def add(self, pixels: Pixels) -> None:
+        """Append a linear premultiplied (h, w, 4) picture; H.264 shows it over black."""
+        if self.target.format == "h264":
+            codes = to_display(pixels)
+            cw, ch = self.target.coded
+            h, w = codes.shape[:2]
+            if (cw, ch) != (w, h):
+                codes = cv2.copyMakeBorder(codes, 0, ch - h, 0, cw - w, cv2.BORDER_REPLICATE)
+            frame = av.VideoFrame.from_ndarray(codes, "rgb24")
+        else:
+            frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le")
+        frame = frame.reformat(format=self._stream.codec_context.pix_fmt, dst_colorspace="ITU709", dst_color_range="MPEG")
+        frame.pts, frame.time_base = self._count, 1 / self.target.rate
+        self._count += 1
+        self._container.mux(self._stream.encode(frame))
+
+    def close(self) -> None:
+        try:
+            self._container.mux(self._stream.encode(None))
+        finally:
+            self._container.close()
+
+
+def join(parts: list[tuple[Path, int]], out: Path, target: Target, sound: Path | None = None,
+         sound_from_s: float = 0.0) -> None:  # fmt: skip
+    """Join movie parts, each (file, number of frames), without encoding again, and lay a WAV file's sound along from
+    `sound_from_s` on."""
+    name = "mov" if target.format == "prores4444" else "mp4"
+    tick = Fraction(1, 1) / target.rate
+    total = sum(n for _, n in parts)
+    with av.open(str(out), "w", format=name, options={"movflags": "+faststart"}) as container:
+        stream = None
+        audio = None
+        done = 0
+        for path, count in parts:
+            with av.open(str(path)) as part:
+                source = part.streams.video[0]
+                if stream is None:
+                    stream = container.add_stream_from_template(source)
+                    stream.time_base = tick
+                    if sound is not None:
+                        audio = container.add_stream("aac" if name == "mp4" else "pcm_s16le", rate=48_000)
+                        audio.codec_context.layout = "stereo"
+                for index, packet in enumerate(p for p in part.demux(source) if p.size):
+                    packet.stream = stream
+                    packet.time_base = tick
+                    packet.pts = packet.dts = done + index
+                    packet.duration = 1
+                    container.mux(packet)
+            done += count
+        if audio is not None and sound is not None:
+            _lay_sound(container, audio, sound, sound_from_s, float(total * tick))
+
+
+def _lay_sound(container, audio, sound: Path, start_s: float, length_s: float) -> None:  # type: ignore[no-untyped-def]
+    import wave
+
+    with wave.open(str(sound)) as wav:
+        first, count = int(start_s * 48_000), int(length_s * 48_000)
+        wav.setpos(min(max(first, 0), wav.getnframes()))
+        data = np.frombuffer(wav.readframes(count), np.int16)
+    data = np.concatenate([np.zeros(2 * max(0, -first), np.int16), data])[: 2 * count]
+    for begin in range(0, len(data), 2 * 1024):
+        chunk = np.ascontiguousarray(data[begin : begin + 2 * 1024]).reshape(1, -1)
+        frame = av.AudioFrame.from_ndarray(chunk, "s16", "stereo")
+        frame.sample_rate, frame.pts, frame.time_base = 48_000, begin // 2, Fraction(1, 48_000)
+        container.mux(audio.encode(frame))
+    container.mux(audio.encode(None))

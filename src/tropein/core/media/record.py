@@ -1,0 +1,93 @@
+"""What is known of a piece of stored media, and where its files lie."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass, field
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, Literal
+
+import xxhash
+
+from tropein.core.errors import NotFound
+
+Kind = Literal["clip", "sequence", "still", "sound"]
+
+
+@dataclass(frozen=True)
+class MediaRecord:
+    """Facts of one piece of media, in upright square pixels at a constant rate.
+
+    `stored` is the size the file itself codes; `pts` (in `time_base` units) names the coded picture of every frame after
+    conforming; `matrix` is the YUV matrix ("bt709", "bt601", "bt2020" or "rgb"); `notes` say what was conformed.
+    """
+
+    kind: Kind
+    files: list[str]
+    size: tuple[int, int] = (0, 0)
+    stored: tuple[int, int] = (0, 0)
+    rate: str = "24/1"
+    frames: int = 1
+    alpha: bool = False
+    sound: bool = False
+    sound_seconds: float = 0.0
+    space: str = "sRGB - Texture"
+    codec: str = ""
+    pixel_format: str = ""
+    matrix: str = "bt709"
+    full_range: bool = False
+    rotation: int = 0
+    tags: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+    pts: list[int] = field(default_factory=list)
+    time_base: str = "1/1"
+
+    @property
+    def fps(self) -> Fraction:
+        return Fraction(self.rate)
+
+    def summary(self) -> dict[str, Any]:
+        """The record without the long lists, for people and for the API."""
+        data = asdict(self)
+        del data["pts"], data["files"]
+        return data
+
+
+class MediaStore:
+    """The folder of media by content hash: root/ab/abcdef.../{original/, proxies, poster, strip, sound, media.json}."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+
+    def folder(self, media: str) -> Path:
+        if len(media) != 32 or not set(media) <= set("0123456789abcdef"):
+            raise NotFound("That is not the name of stored media.")
+        return self.root / media[:2] / media
+
+    def record(self, media: str) -> MediaRecord:
+        path = self.folder(media) / "media.json"
+        if not path.exists():
+            raise NotFound("A media file of this shot is missing from the media folder.", media=media)
+        return read_record(path)
+
+
+def read_record(path: Path) -> MediaRecord:
+    data = json.loads(path.read_text())
+    data["size"], data["stored"] = tuple(data["size"]), tuple(data["stored"])
+    return MediaRecord(**data)
+
+
+def write_record(record: MediaRecord, path: Path) -> None:
+    path.write_text(json.dumps(asdict(record)))
+
+
+def content_hash(paths: list[Path]) -> str:
+    """The 128-bit xxh3 of the files' contents in order, as 32 hexadecimal digits."""
+    digest = xxhash.xxh3_128()
+    for path in paths:
+        with path.open("rb") as stream:
+            while block := stream.read(1 << 20):
+                digest.update(block)
+        digest.update(b"\0next\0")
+    return digest.hexdigest()

@@ -1,0 +1,85 @@
+"""Footage as the renderer sees it: give me frame i, at about this scale."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from pathlib import Path
+
+import numpy as np
+
+from tropein.core.media import still
+from tropein.core.media.clip import ClipReader
+from tropein.core.media.proxy import ProxyReader
+from tropein.core.media.record import MediaRecord, MediaStore
+from tropein.core.raster.colour import from_codes, from_float
+from tropein.core.raster.picture import Picture, Pixels, Window
+
+OPEN_READERS = 12
+
+
+def read_still(path: Path, space: str | None = None) -> Pixels:
+    """A picture file as linear premultiplied (h, w, 4)."""
+    values, own_space, premultiplied = still.read(path)
+    if values.dtype == np.float32:
+        return from_float(values, own_space if own_space != "sRGB - Texture" else (space or own_space), premultiplied)
+    return from_codes(values, space or own_space)
+
+
+class Sources:
+    """Opens footage and keeps readers open. `final` reads the originals, otherwise proxies where they are enough."""
+
+    def __init__(self, store: MediaStore, final: bool, threads: int = 2) -> None:
+        self.store, self.final, self.threads = store, final, threads
+        self._readers: OrderedDict[tuple[str, int], ClipReader | ProxyReader] = OrderedDict()
+        self._records: dict[str, MediaRecord] = {}
+        self._lock = threading.Lock()
+
+    def record(self, media: str) -> MediaRecord:
+        if media not in self._records:
+            self._records[media] = self.store.record(media)
+        return self._records[media]
+
+    def level(self, media: str, scale: float) -> int:
+        """The proxy to use for a scale: 2 (half size), 1 (full size, intra coded) or 0 (the original)."""
+        if self.final or self.record(media).kind == "still":
+            return 0
+        folder = self.store.folder(media)
+        if scale <= 0.5 and (folder / "proxy-2.zip").exists():
+            return 2
+        return 1 if (folder / "proxy-1.zip").exists() else 0
+
+    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+        """(picture, its scale): frame `index` from the given level, window at the origin."""
+        record = self.record(media)
+        folder = self.store.folder(media)
+        with self._lock:
+            if record.kind in ("still", "sequence") and level == 0:
+                name = record.files[min(max(index, 0), record.frames - 1)]
+                pixels = read_still(folder / "original" / name, record.space)
+            else:
+                reader = self._reader(media, level, folder, record)
+                pixels = reader.frame(index)
+        h, w = pixels.shape[:2]
+        return Picture(pixels, Window(0, 0, w, h)), w / record.size[0]
+
+    def _reader(self, media: str, level: int, folder: Path, record: MediaRecord) -> ClipReader | ProxyReader:
+        key = (media, level)
+        if key in self._readers:
+            self._readers.move_to_end(key)
+            return self._readers[key]
+        reader: ClipReader | ProxyReader
+        if level:
+            reader = ProxyReader(folder / f"proxy-{level}.zip", record)
+        else:
+            reader = ClipReader(folder / "original" / record.files[0], record, self.threads)
+        self._readers[key] = reader
+        while len(self._readers) > OPEN_READERS:
+            self._readers.popitem(last=False)[1].close()
+        return reader
+
+    def close(self) -> None:
+        with self._lock:
+            for reader in self._readers.values():
+                reader.close()
+            self._readers.clear()

@@ -1,0 +1,210 @@
+"""Laying one picture over another: the W3C blend modes and add.
+
+Source: W3C Compositing and Blending Level 1, sections 9 and 10. Coverage is always mixed in linear light; the blend
+function B(cb, cs) is computed on display-encoded values unless the shot says linear. *normal* and *add* (the plus-lighter
+operator) are always linear.
+"""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+from tropein.core.raster.colour import Table, decode_table, encode_table, look_up
+from tropein.core.raster.picture import Picture, Pixels, Window
+
+MODES = (
+    "normal", "add", "multiply", "screen", "overlay", "darken", "lighten", "colour-dodge", "colour-burn",
+    "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity",
+)  # fmt: skip
+_ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+
+
+@nb.njit(inline="always")
+def _lum(r, g, b):  # type: ignore[no-untyped-def]
+    return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b  # the standard's own weights
+
+
+@nb.njit
+def _set_lum(r, g, b, target):  # type: ignore[no-untyped-def]
+    d = target - _lum(r, g, b)
+    r, g, b = r + d, g + d, b + d
+    lum = _lum(r, g, b)
+    low, high = min(r, g, b), max(r, g, b)
+    if low < _ZERO:
+        k = lum / (lum - low)
+        r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
+    if high > _ONE:
+        k = (_ONE - lum) / (high - lum)
+        r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
+    return r, g, b
+
+
+@nb.njit(inline="always")
+def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
+    low, high = min(r, g, b), max(r, g, b)
+    if high <= low:
+        return _ZERO, _ZERO, _ZERO
+    k = sat / (high - low)
+    return (r - low) * k, (g - low) * k, (b - low) * k
+
+
+@nb.njit
+def _separable(mode, b, s):  # type: ignore[no-untyped-def]
+    if mode == 2:
+        return b * s
+    if mode == 5:
+        return min(b, s)
+    if mode == 6:
+        return max(b, s)
+    if mode == 11:
+        return abs(b - s)
+    if mode == 12:
+        return b + s - _TWO * b * s
+    if mode == 3:
+        return max(b + s - b * s, max(b, s))  # light above white stays
+    b, s = min(b, _ONE), min(s, _ONE)
+    if mode == 4:  # overlay is hard light with the two exchanged
+        return _TWO * b * s if b <= np.float32(0.5) else _ONE - _TWO * (_ONE - b) * (_ONE - s)
+    if mode == 9:
+        return _TWO * b * s if s <= np.float32(0.5) else _ONE - _TWO * (_ONE - b) * (_ONE - s)
+    if mode == 7:
+        if b <= _ZERO:
+            return _ZERO
+        return _ONE if s >= _ONE else min(_ONE, b / (_ONE - s))
+    if mode == 8:
+        if b >= _ONE:
+            return _ONE
+        return _ZERO if s <= _ZERO else _ONE - min(_ONE, (_ONE - b) / s)
+    # soft light
+    if s <= np.float32(0.5):
+        return b - (_ONE - _TWO * s) * b * (_ONE - b)
+    d = ((np.float32(16) * b - np.float32(12)) * b + np.float32(4)) * b if b <= np.float32(0.25) else np.sqrt(b)
+    return b + (_TWO * s - _ONE) * (d - b)
+
+
+@nb.njit
+def _whole(mode, br, bg, bb, sr, sg, sb):  # type: ignore[no-untyped-def]
+    """The four modes that need all channels: hue, saturation, colour, luminosity."""
+    br, bg, bb = min(br, _ONE), min(bg, _ONE), min(bb, _ONE)
+    sr, sg, sb = min(sr, _ONE), min(sg, _ONE), min(sb, _ONE)
+    below = _lum(br, bg, bb)
+    if mode == 13:
+        r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
+        return _set_lum(r, g, b, below)
+    if mode == 14:
+        r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
+        return _set_lum(r, g, b, below)
+    if mode == 15:
+        return _set_lum(sr, sg, sb, below)
+    return _set_lum(br, bg, bb, _lum(sr, sg, sb))
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _lay_simple(under: Pixels, over: Pixels, oy: int, ox: int, opacity: float, add: bool, out: Pixels) -> None:
+    h, w, _ = under.shape
+    sh, sw, _ = over.shape
+    k = np.float32(opacity)
+    for y in nb.prange(h):
+        out[y] = under[y]
+        if y < oy or y >= oy + sh:
+            continue
+        for x in range(sw):
+            a = over[y - oy, x, 3] * k
+            if a <= _ZERO and not add:
+                continue
+            rest = _ONE if add else _ONE - a
+            out[y, ox + x, 0] = over[y - oy, x, 0] * k + under[y, ox + x, 0] * rest
+            out[y, ox + x, 1] = over[y - oy, x, 1] * k + under[y, ox + x, 1] * rest
+            out[y, ox + x, 2] = over[y - oy, x, 2] * k + under[y, ox + x, 2] * rest
+            out[y, ox + x, 3] = min(_ONE, a + under[y, ox + x, 3] * rest)
+
+
+@nb.njit(inline="always")
+def _through(value, curve):  # type: ignore[no-untyped-def]
+    v = max(value, _ZERO)
+    return look_up(np.float32(v).view(np.uint32), curve)
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _lay_mode(under, over, oy, ox, opacity, mode, display, encode, decode, out):  # type: ignore[no-untyped-def]
+    h, w, _ = under.shape
+    sh, sw, _ = over.shape
+    k = np.float32(opacity)
+    tiny = np.float32(1e-6)
+    for y in nb.prange(h):
+        out[y] = under[y]
+        if y < oy or y >= oy + sh:
+            continue
+        for x in range(sw):
+            sa = over[y - oy, x, 3] * k
+            if sa <= tiny:
+                continue
+            ba = under[y, ox + x, 3]
+            inv = k / sa
+            sr, sg, sb = over[y - oy, x, 0] * inv, over[y - oy, x, 1] * inv, over[y - oy, x, 2] * inv
+            mr, mg, mb = sr, sg, sb
+            if ba > tiny:
+                ib = _ONE / ba
+                br, bg, bb = under[y, ox + x, 0] * ib, under[y, ox + x, 1] * ib, under[y, ox + x, 2] * ib
+                er, eg, eb = sr, sg, sb
+                if display:
+                    br, bg, bb = _through(br, encode), _through(bg, encode), _through(bb, encode)
+                    er, eg, eb = _through(sr, encode), _through(sg, encode), _through(sb, encode)
+                if mode >= 13:
+                    mr, mg, mb = _whole(mode, br, bg, bb, er, eg, eb)
+                else:
+                    mr, mg, mb = _separable(mode, br, er), _separable(mode, bg, eg), _separable(mode, bb, eb)
+                if display:
+                    mr, mg, mb = _through(mr, decode), _through(mg, decode), _through(mb, decode)
+            lone, both, rest = sa * (_ONE - ba), sa * ba, _ONE - sa
+            out[y, ox + x, 0] = lone * sr + both * mr + rest * under[y, ox + x, 0]
+            out[y, ox + x, 1] = lone * sg + both * mg + rest * under[y, ox + x, 1]
+            out[y, ox + x, 2] = lone * sb + both * mb + rest * under[y, ox + x, 2]
+            out[y, ox + x, 3] = sa + ba * rest
+
+
+def lay(under: Picture, over: Picture, frame: Window, mode: str = "normal", opacity: float = 1.0,
+        display: bool = True) -> Picture:  # fmt: skip
+    """`over` laid on `under` inside `frame`.
+
+    mode: one of MODES; opacity 0..1; display: compute the blend function on display-encoded values. The result's window
+    is what either covers within `frame`.
+    """
+    over = over.crop(frame)
+    under = under.crop(frame)
+    if over.window.empty or opacity <= 0:
+        return under
+    window = under.window.join(over.window)
+    base = np.ascontiguousarray(under.pixels) if under.window == window else under.fill(window)
+    over = Picture(np.ascontiguousarray(over.pixels), over.window)  # one layout, one compiled kernel
+    out = np.empty_like(base)
+    oy, ox = over.window.y0 - window.y0, over.window.x0 - window.x0
+    index = MODES.index(mode)
+    if index < 2:
+        _lay_simple(base, over.pixels, oy, ox, opacity, index == 1, out)
+    else:
+        _lay_mode(base, over.pixels, oy, ox, opacity, index, display, encode_table(), decode_table(), out)
+    return Picture(out, window)
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _mix(a: Pixels, b: Pixels, share: float, out: Pixels) -> None:
+    k = np.float32(share)
+    for y in nb.prange(a.shape[0]):
+        for x in range(a.shape[1]):
+            for c in range(4):
+                out[y, x, c] = a[y, x, c] + (b[y, x, c] - a[y, x, c]) * k
+
+
+def mix(a: Picture, b: Picture, share: float) -> Picture:
+    """a at share 0, b at share 1, between them straight in linear light."""
+    window = a.window.join(b.window)
+    if window.empty:
+        return a
+    out = np.empty((window.height, window.width, 4), np.float32)
+    _mix(a.fill(window), b.fill(window), share, out)
+    return Picture(out, window)
+
+
+__all__ = ["MODES", "Table", "lay", "mix"]

@@ -1,0 +1,58 @@
+"""Gaussian blur at any size, and a glow of several scales, at a cost that hardly grows with the radius."""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+import numpy as np
+
+from tropein.core.raster.picture import Picture, Pixels, Window
+
+DIRECT_SIGMA_PX = 4.0  # up to here the kernel is applied as it is; beyond, on a reduced picture
+
+
+def gaussian(picture: Picture, sigma_px: float) -> Picture:
+    """Blurred by a Gaussian in linear light. The window grows by three sigma, unless the picture is opaque to its
+    edges: then it keeps its size and its edges are continued outwards.
+    """
+    if sigma_px < 0.05 or picture.window.empty:
+        return picture
+    if picture.opaque:
+        return Picture(_blur(picture.pixels, sigma_px, cv2.BORDER_REPLICATE), picture.window)
+    window = picture.window.grow(math.ceil(3 * sigma_px) + 1)
+    return Picture(_blur(picture.fill(window), sigma_px, cv2.BORDER_CONSTANT), window)
+
+
+def _blur(pixels: Pixels, sigma: float, border: int) -> Pixels:
+    if sigma <= DIRECT_SIGMA_PX:
+        k = 2 * math.ceil(3 * sigma) + 1
+        return cv2.GaussianBlur(pixels, (k, k), sigma, borderType=border)
+    n = 2 ** int(math.floor(math.log2(sigma / DIRECT_SIGMA_PX * 2)))
+    h, w = pixels.shape[:2]
+    margin = n * 4
+    small_h, small_w = -(-(h + 2 * margin) // n), -(-(w + 2 * margin) // n)
+    padded = cv2.copyMakeBorder(
+        pixels, margin, small_h * n - h - margin, margin, small_w * n - w - margin, border
+    )
+    small = cv2.resize(padded, (small_w, small_h), interpolation=cv2.INTER_AREA)
+    # the area filter and the linear interpolation add variance of their own: (n^2-1)/12 and about n^2/6
+    rest = math.sqrt(max(sigma**2 - (n**2 - 1) / 12 - n**2 / 6, 0.01)) / n
+    k = 2 * math.ceil(3 * rest) + 1
+    small = cv2.GaussianBlur(small, (k, k), rest, borderType=border)
+    big = cv2.resize(small, (small_w * n, small_h * n), interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(big[margin : margin + h, margin : margin + w])
+
+
+def glow(bright: Picture, radius_px: float, scales: int) -> Picture:
+    """The mean of `scales` Gaussians, the widest of sigma `radius_px` and each next half as wide, cut to no window."""
+    parts = [gaussian(bright, radius_px / 2**i) for i in range(scales)]
+    window = bright.window
+    for part in parts:
+        window = window.join(part.window)
+    total = np.zeros((window.height, window.width, 4), np.float32)
+    for part in parts:
+        x, y = part.window.x0 - window.x0, part.window.y0 - window.y0
+        total[y : y + part.window.height, x : x + part.window.width] += part.pixels
+    total *= np.float32(1 / scales)
+    return Picture(total, Window(window.x0, window.y0, window.x1, window.y1))

@@ -1,0 +1,93 @@
+"""A Picture: pixels and the window they fill."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Pixels = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Window:
+    """A rectangle of whole pixels at some scale: x0, y0 inside, x1, y1 just outside."""
+
+    x0: int
+    y0: int
+    x1: int
+    y1: int
+
+    @property
+    def width(self) -> int:
+        return max(0, self.x1 - self.x0)
+
+    @property
+    def height(self) -> int:
+        return max(0, self.y1 - self.y0)
+
+    @property
+    def empty(self) -> bool:
+        return self.x1 <= self.x0 or self.y1 <= self.y0
+
+    def meet(self, other: Window) -> Window:
+        """What both cover; may be empty."""
+        return Window(max(self.x0, other.x0), max(self.y0, other.y0), min(self.x1, other.x1), min(self.y1, other.y1))
+
+    def join(self, other: Window) -> Window:
+        """The smallest window that holds both."""
+        if self.empty or other.empty:
+            return other if self.empty else self
+        return Window(min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1))
+
+    def grow(self, by: int) -> Window:
+        return Window(self.x0 - by, self.y0 - by, self.x1 + by, self.y1 + by)
+
+
+@dataclass(frozen=True, eq=False)
+class Picture:
+    """Pixels in a window; outside it everything is transparent.
+
+    pixels: (h, w, 4) float32, C-contiguous, scene-linear Rec.709, premultiplied alpha in 0..1. Never written to after
+    it was made: pictures are shared through the cache.
+    """
+
+    pixels: Pixels
+    window: Window
+
+    @property
+    def nbytes(self) -> int:
+        return self.pixels.nbytes
+
+    def crop(self, window: Window) -> Picture:
+        """The part inside `window`, a view where possible."""
+        part = self.window.meet(window)
+        if part == self.window:
+            return self
+        if part.empty:
+            return nothing()
+        x, y = part.x0 - self.window.x0, part.y0 - self.window.y0
+        return Picture(self.pixels[y : y + part.height, x : x + part.width], part)
+
+    def fill(self, window: Window) -> Pixels:
+        """A new array exactly as large as `window`, transparent where this picture has nothing."""
+        out = np.zeros((window.height, window.width, 4), np.float32)
+        part = self.crop(window)
+        if not part.window.empty:
+            y, x = part.window.y0 - window.y0, part.window.x0 - window.x0
+            out[y : y + part.window.height, x : x + part.window.width] = part.pixels
+        return out
+
+    @property
+    def opaque(self) -> bool:
+        """Whether the border has full alpha: such a picture keeps its edges when it is blurred."""
+        if self.window.empty:
+            return False
+        alpha = self.pixels[..., 3]
+        return all(float(edge.min()) > 0.999 for edge in (alpha[0], alpha[-1], alpha[:, 0], alpha[:, -1]))
+
+
+def nothing() -> Picture:
+    """The empty picture."""
+    return Picture(np.zeros((0, 0, 4), np.float32), Window(0, 0, 0, 0))

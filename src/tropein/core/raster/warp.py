@@ -1,0 +1,113 @@
+"""Moving a picture: affine and perspective, sampled once, inside the smallest window that can change."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.raster.picture import Picture, Window, nothing
+
+Matrix = NDArray[np.float64]
+Quality = Literal["draft", "final"]
+
+
+def translation(x: float, y: float) -> Matrix:
+    return np.array([[1, 0, x], [0, 1, y], [0, 0, 1.0]])
+
+
+def scaling(x: float, y: float) -> Matrix:
+    return np.diag([x, y, 1.0])
+
+
+def rotation(angle_deg: float) -> Matrix:
+    """Clockwise on screen (y down)."""
+    c, s = math.cos(math.radians(angle_deg)), math.sin(math.radians(angle_deg))
+    return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
+
+
+def quad_to_quad(source: NDArray, target: NDArray) -> Matrix:
+    """The homography that takes four points (4, 2) to four others. Hartley & Zisserman 2004, section 4.1."""
+    return cv2.getPerspectiveTransform(np.float32(source), np.float32(target)).astype(np.float64)
+
+
+def apply(matrix: Matrix, points: NDArray) -> NDArray:
+    """(n, 2) points through a 3x3 matrix."""
+    p = np.c_[points, np.ones(len(points))] @ matrix.T
+    return p[:, :2] / p[:, 2:]
+
+
+def _landing(matrix: Matrix, window: Window, frame: Window) -> Window:
+    """Where the warped window can be seen inside `frame`."""
+    corners = np.array([[window.x0, window.y0], [window.x1, window.y0], [window.x1, window.y1], [window.x0, window.y1]])
+    depth = np.c_[corners, np.ones(4)] @ matrix[2]
+    if (depth <= 1e-9).any():  # part of it lies behind the horizon: no bound can be given
+        return frame
+    p = apply(matrix, corners.astype(float))
+    low, high = np.floor(p.min(0)) - 1, np.ceil(p.max(0)) + 1
+    low, high = np.clip(low, -1e8, 1e8), np.clip(high, -1e8, 1e8)
+    return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(frame)
+
+
+def _reduction(matrix: Matrix, window: Window) -> int:
+    """By which power of two the source can be reduced before sampling without losing detail."""
+    centre = np.array([(window.x0 + window.x1) / 2, (window.y0 + window.y1) / 2])
+    p = apply(matrix, np.array([centre, centre + [1, 0], centre + [0, 1]]))
+    stretch = max(np.linalg.norm(p[1] - p[0]), np.linalg.norm(p[2] - p[0]))
+    if not np.isfinite(stretch) or stretch <= 0:
+        return 1
+    return int(2 ** np.clip(math.floor(math.log2(1 / stretch) + 1e-6), 0, 6))
+
+
+def warp(picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "final") -> Picture:
+    """`picture` moved by a 3x3 matrix (corner-based pixel coordinates at this scale), cut to `frame`.
+
+    Bicubic (draft: bilinear) after an area reduction when it shrinks. Whole-pixel moves are exact copies. Overshoot of
+    the cubic is clamped: alpha to 0..1, colour to 0 and above.
+    """
+    if picture.window.empty:
+        return nothing()
+    shift = matrix[:2, 2]
+    if np.allclose(matrix[:2, :2], np.eye(2), atol=1e-9) and np.allclose(matrix[2], [0, 0, 1], atol=1e-12):
+        whole = np.round(shift)
+        if np.abs(shift - whole).max() < 1e-6:
+            x, y = int(whole[0]), int(whole[1])
+            w = picture.window
+            return Picture(picture.pixels, Window(w.x0 + x, w.y0 + y, w.x1 + x, w.y1 + y)).crop(frame)
+    if abs(np.linalg.det(matrix[:2, :2])) < 1e-12 and np.allclose(matrix[2], [0, 0, 1]):
+        return nothing()  # scaled to nothing
+    target = _landing(matrix, picture.window, frame)
+    if target.empty:
+        return nothing()
+    pixels, w = picture.pixels, picture.window
+    matrix = matrix @ translation(w.x0, w.y0)
+    n = _reduction(matrix @ translation(-w.x0, -w.y0), w)
+    if n > 1:
+        ow, oh = -(-w.width // n), -(-w.height // n)
+        pad = np.zeros((oh * n, ow * n, 4), np.float32)
+        pad[: w.height, : w.width] = pixels
+        pixels = cv2.resize(pad, (ow, oh), interpolation=cv2.INTER_AREA)
+        matrix = matrix @ scaling(n, n)
+    # cv2 puts pixel centres at whole numbers, we at + 0.5
+    matrix = translation(-target.x0 - 0.5, -target.y0 - 0.5) @ matrix @ translation(0.5, 0.5)
+    how = cv2.INTER_CUBIC if quality == "final" else cv2.INTER_LINEAR
+    size = (target.width, target.height)
+    if np.allclose(matrix[2], [0, 0, 1], atol=1e-12):
+        out = cv2.warpAffine(pixels, matrix[:2], size, flags=how, borderMode=cv2.BORDER_CONSTANT)
+    else:
+        out = cv2.warpPerspective(pixels, matrix, size, flags=how, borderMode=cv2.BORDER_CONSTANT)
+    np.maximum(out, 0, out=out)
+    np.minimum(out[..., 3], 1, out=out[..., 3])
+    return Picture(out, target)
+
+
+def resize(picture: Picture, scale: float) -> Picture:
+    """The picture at another scale (area when it shrinks, cubic when it grows); the window is scaled outwards."""
+    w = picture.window
+    target = Window(
+        math.floor(w.x0 * scale), math.floor(w.y0 * scale), math.ceil(w.x1 * scale), math.ceil(w.y1 * scale)
+    )
+    return warp(picture, scaling(scale, scale), target)

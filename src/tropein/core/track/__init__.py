@@ -1,0 +1,1 @@
+"""Motion measured from footage."""

@@ -1,0 +1,353 @@
+"""Following one feature: predicted by flow, placed by robust alignment to reference patches that are never replaced.
+
+Bare frame-to-frame flow drifts, and its own forward-backward check does not see it. Here flow only says where to look; the
+answer is always a fit to the patch the user pointed at (or put right by hand), and it must also agree with how the
+picture around moves. What cannot be confirmed is lost, and says why.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.errors import BadInput
+from tropein.core.media.grey import GreyPicture
+from tropein.core.track.align import Fit, align, warped
+from tropein.core.track.motion import Motion, MotionBetween
+
+SMOOTH_SIGMA_PX = 0.8
+BIG = 1.8  # the large patch is this many times the small one
+SHUTTER = 0.5  # share of the frame time the shutter is open, for matching motion blur
+BLUR_FROM_PX = 1.2
+GIVE_UP_FRAMES = 36
+PROBATION_FRAMES = 3
+MIN_TEXTURE = 4.0  # smallest mean squared gradient (grey levels per pixel), in the weaker direction, worth following
+
+# Logistic weights of the chance that the error is below 1 px, fitted in bench/calibrate_point.py:
+# bias, correlation (small, large), share (small, large), disagreement, distance to the prediction, expected error
+LOGISTIC = (-9.0, 8.0, 5.0, 1.5, 1.0, -2.0, -0.15, -2.0)
+ACCEPT = 0.5
+
+
+class Frames(Protocol):
+    """Grey pictures by frame number."""
+
+    @property
+    def size(self) -> tuple[int, int]: ...
+    def __len__(self) -> int: ...
+    def frame(self, index: int) -> GreyPicture: ...
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """The point in one frame. `xy` is in full-size pixels, centres at + 0.5."""
+
+    frame: int
+    xy: tuple[float, float]
+    confidence: float
+    lost: bool
+    reason: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Anchor:
+    """A frame at which the place is known for certain: the reference, or one set by hand."""
+
+    frame: int
+    xy: tuple[float, float]
+
+
+@dataclass(eq=False)
+class _Reference:
+    """The patches around an anchor. Coordinates inside the picture have centres at whole numbers."""
+
+    crop: NDArray[np.float32]
+    centre: NDArray[np.float64]  # the anchor inside the crop
+    smear: NDArray[np.float64]  # motion blur of the anchor's frame, pixels
+    half: int
+    cache: dict[tuple[int, int, int], NDArray[np.float64]] = field(default_factory=dict)
+
+    def patch(self, half: int, step: int, smear: NDArray[np.float64]) -> NDArray[np.float64]:
+        key = (half, round(smear[0] * 2), round(smear[1] * 2))
+        if key not in self.cache:
+            crop = _smeared(self.crop, smear)
+            m = np.array([[1.0, 0, self.centre[0]], [0, 1.0, self.centre[1]]])
+            self.cache[key] = warped(crop, m, half, step)
+            if len(self.cache) > 64:
+                self.cache.pop(next(iter(self.cache)))
+        return self.cache[key]
+
+
+def _smeared(image: NDArray[np.float32], smear: NDArray[np.float64]) -> NDArray[np.float32]:
+    length = float(np.hypot(*smear))
+    if length < BLUR_FROM_PX:
+        return image
+    n = 2 * int(np.ceil(length / 2)) + 3
+    kernel = np.zeros((n, n), np.float32)
+    for t in np.linspace(-0.5, 0.5, max(9, int(4 * length))):
+        x, y = n // 2 + smear[0] * t, n // 2 + smear[1] * t
+        i, j = int(np.floor(x)), int(np.floor(y))
+        for dy in range(2):
+            for dx in range(2):
+                if 0 <= j + dy < n and 0 <= i + dx < n:
+                    kernel[j + dy, i + dx] += (1 - abs(x - i - dx)) * (1 - abs(y - j - dy))
+    return cv2.filter2D(image, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REPLICATE)
+
+
+def _crop(picture: GreyPicture, centre: NDArray[np.float64], radius: int) -> tuple[NDArray[np.float32], NDArray]:
+    """A smoothed float crop and the offset of its first pixel."""
+    h, w = picture.shape
+    x0, y0 = int(max(0, centre[0] - radius)), int(max(0, centre[1] - radius))
+    x1, y1 = int(min(w, centre[0] + radius + 2)), int(min(h, centre[1] + radius + 2))
+    part = picture[y0:y1, x0:x1].astype(np.float32)
+    return cv2.GaussianBlur(part, (0, 0), SMOOTH_SIGMA_PX), np.array([x0, y0], np.float64)
+
+
+@dataclass(eq=False)
+class _State:
+    xy: NDArray[np.float64]  # centres at whole numbers
+    shape: NDArray[np.float64]  # 2x2: reference patch to picture
+    velocity: NDArray[np.float64]
+    lost: int = 0
+    probation: int = 0
+
+
+class PointTracker:
+    """Follows a point from an anchor through neighbouring frames, in either direction."""
+
+    def __init__(self, frames: Frames, anchor: Anchor, half: int = 15, reach: int = 40,
+                 motion: MotionBetween | None = None) -> None:  # fmt: skip
+        self.frames, self.anchor, self.half, self.reach = frames, anchor, half, reach
+        self.motion = motion or MotionBetween()
+        w, h = frames.size
+        x, y = anchor.xy
+        if not (0 <= x < w and 0 <= y < h):
+            raise BadInput("The point lies outside the picture.")
+        self._start = np.array([x - 0.5, y - 0.5])
+        self.reference = self._reference()
+
+    def _reference(self) -> _Reference:
+        picture = self.frames.frame(self.anchor.frame)
+        big = int(self.half * BIG)
+        crop, offset = _crop(picture, self._start, big + 24)
+        centre = self._start - offset
+        reference = _Reference(crop, centre, np.zeros(2), self.half)
+        patch = reference.patch(self.half, 1, np.zeros(2))
+        gy, gx = np.gradient(patch)
+        tensor = np.array([[np.mean(gx * gx), np.mean(gx * gy)], [np.mean(gx * gy), np.mean(gy * gy)]])
+        if np.linalg.eigvalsh(tensor)[0] < MIN_TEXTURE * 0.1:
+            raise BadInput(
+                "There is nothing to hold on to at this point: the picture is flat or has only one edge there. "
+                "Choose a corner, a spot or some texture."
+            )
+        reference.smear = self._smear_at(picture)
+        reference.cache.clear()
+        return reference
+
+    def _smear_at(self, picture: GreyPicture) -> NDArray[np.float64]:
+        f, flows = self.anchor.frame, []
+        for other in (f - 1, f + 1):
+            if 0 <= other < len(self.frames):
+                moved = _flow(picture, self.frames.frame(other), self._start)
+                if moved is not None:
+                    flows.append((moved - self._start) * (other - f))
+        return np.mean(flows, 0) * SHUTTER if flows else np.zeros(2)
+
+    def run(self, last: int, report: Callable[[Found], None]) -> str:
+        """Track from the anchor to frame `last` (excluded is the anchor itself). Returns why it stopped early, or ""."""
+        step = 1 if last >= self.anchor.frame else -1
+        state = _State(self._start.copy(), np.eye(2), np.zeros(2))
+        before = self.anchor.frame
+        for frame in range(self.anchor.frame + step, last + step, step):
+            a, b = self.frames.frame(before), self.frames.frame(frame)
+            found = self._next(state, frame, self.motion(before, frame, a, b), a, b)
+            report(found)
+            if state.lost > GIVE_UP_FRAMES:
+                return found.reason
+            before = frame
+        return ""
+
+    def _next(self, state: _State, frame: int, motion: Motion, a: GreyPicture, b: GreyPicture) -> Found:
+        h, w = b.shape
+        guesses, turn = self._guesses(state, motion, a, b)
+        big = int(self.half * BIG)
+        inside = [g for g in guesses if -2 <= g[0] < w + 2 and -2 <= g[1] < h + 2]
+        if not inside:
+            return self._lose(state, frame, guesses[0], turn, "left the picture")
+        shape = turn @ state.shape
+        radius = int(big * max(1.0, np.abs(shape).sum(1).max()) + 26)
+        centre = inside[0]
+        spread = max(float(np.linalg.norm(g - centre)) for g in inside)
+        crop, offset = _crop(b, centre, radius + int(min(spread, 60)) + (self.reach if state.lost else 0))
+        smear = (inside[0] - state.xy) * SHUTTER
+        inverse = np.linalg.pinv(shape)
+        crop = _smeared(crop, shape @ self.reference.smear)
+        ref_small = self.reference.patch(self.half, 1, inverse @ smear)
+        ref_big = self.reference.patch(big, 2, inverse @ smear)
+        starts = [g - offset for g in inside]
+        if state.lost:
+            starts += self._search(crop, ref_small, shape, starts[0], state.lost)
+        best: tuple[float, Fit, Fit] | None = None
+        for start in starts:
+            m = np.c_[shape, start]
+            large = align(crop, ref_big, m, big, 2, False, 10)
+            large = align(crop, ref_big, large.matrix, big, 2, True, 15)
+            if not _sane(large.matrix, shape):
+                large = align(crop, ref_big, m, big, 2, False, 10)
+            small = align(crop, ref_small, np.c_[large.matrix[:, :2], large.matrix[:, 2]], self.half, 1, False, 8)
+            full = align(crop, ref_small, small.matrix, self.half, 1, True, 12)
+            if _sane(full.matrix, shape) and full.correlation >= small.correlation:
+                small = full
+            score = small.correlation + large.correlation
+            if best is None or score > best[0]:
+                best = (score, small, large)
+            if score > 1.9:
+                break
+        assert best is not None
+        _, small, large = best
+        place = self._combine(small, large) + offset
+        apart = float(np.linalg.norm(small.matrix[:, 2] - large.matrix[:, 2]))
+        away = min(float(np.linalg.norm(place - g)) for g in inside)
+        gate = 2.0 + 0.1 * float(np.linalg.norm(inside[0] - state.xy))
+        if state.lost:
+            gate = min(14.0, 2.5 + 0.6 * state.lost**0.7) + 2
+        features = (small.correlation, large.correlation, small.share, large.share, apart, away, small.sigma_px)
+        confidence = confidence_of(features)
+        if not (-0.5 <= place[0] < w and -0.5 <= place[1] < h):
+            return self._lose(state, frame, inside[0], turn, "left the picture", features)
+        strict = 0.08 if state.lost else 0.0
+        agree = apart < 0.8 or (large.correlation < 0.6 and small.correlation > 0.95)
+        good = (
+            small.correlation > 0.80 + strict
+            and (large.correlation > 0.74 + strict)
+            and small.share > 0.5
+            and agree
+            and away < gate
+            and confidence > ACCEPT
+        )
+        if not good:
+            reason = "covered or changed" if small.correlation < 0.8 or small.share < 0.5 else "moved unlike its surroundings"
+            if small.sigma_px > 0.4 and np.hypot(*smear) > self.half:
+                reason = "too blurred"
+            return self._lose(state, frame, inside[0], turn, reason, features)
+        state.velocity = place - state.xy
+        state.xy, state.shape = place, large.matrix[:, :2].copy()
+        if state.lost:
+            state.probation += 1
+            if state.probation < PROBATION_FRAMES:
+                return self._found(frame, place, min(confidence, 0.3), True, "found again, not yet sure", features)
+            state.lost = state.probation = 0
+        return self._found(frame, place, confidence, False, "", features)
+
+    def _found(self, frame: int, place: NDArray, confidence: float, lost: bool, reason: str,
+               features: tuple[float, ...] | None) -> Found:  # fmt: skip
+        self.features = features
+        return Found(frame, (float(place[0]) + 0.5, float(place[1]) + 0.5), confidence, lost, reason)
+
+    def _lose(self, state: _State, frame: int, guess: NDArray, turn: NDArray, reason: str,
+              features: tuple[float, ...] | None = None) -> Found:  # fmt: skip
+        state.lost += 1
+        state.probation = 0
+        state.velocity = guess - state.xy
+        state.xy, state.shape = guess.copy(), turn @ state.shape
+        confidence = min(0.3, confidence_of(features)) if features else 0.0
+        return self._found(frame, guess, confidence, True, reason, features)
+
+    def _guesses(self, state: _State, motion: Motion, a: GreyPicture, b: GreyPicture) -> tuple[list, NDArray]:
+        """Where the point may be, best first, and how the patch may have turned and grown."""
+        turn = np.eye(2)
+        guesses: list[NDArray] = []
+        carried = motion.carried(state.xy)
+        if not state.lost:
+            moved = _flow(a, b, state.xy)
+            if moved is not None:
+                guesses.append(moved)
+            local = motion.around(state.xy)
+            if local is not None:
+                guesses.append(local[:, :2] @ state.xy + local[:, 2])
+                turn = local[:, :2]
+        if carried is not None:
+            guesses.append(carried)
+            if state.lost:
+                assert motion.dominant is not None
+                turn = _jacobian(motion.dominant, state.xy)
+        if not guesses:
+            guesses.append(state.xy + (state.velocity if not state.lost else 0))
+        distinct = [guesses[0]]
+        for g in guesses[1:]:
+            if min(float(np.linalg.norm(g - d)) for d in distinct) > 1.5:
+                distinct.append(g)
+        return distinct, turn
+
+    def _search(self, crop: NDArray[np.float32], ref: NDArray, shape: NDArray, centre: NDArray, lost: int) -> list[NDArray]:
+        """Peaks of correlation of the reference near where the picture's motion would have carried the point."""
+        gate = int(min(self.reach, 6 + 1.5 * lost))
+        n = int(self.half * 0.8)
+        template = np.float32(warped(ref.astype(np.float32), _centred(np.linalg.pinv(shape), ref.shape[0]), n, 1))
+        x, y = int(round(centre[0])), int(round(centre[1]))
+        x0, y0 = x - gate - n, y - gate - n
+        area = crop[max(0, y0) : y + gate + n + 1, max(0, x0) : x + gate + n + 1]
+        if min(area.shape) <= 2 * n + 2:
+            return []
+        score = cv2.matchTemplate(area, template, cv2.TM_CCOEFF_NORMED)
+        _, peak, _, at = cv2.minMaxLoc(score)
+        if peak < 0.6:
+            return []
+        cv2.circle(score, at, 5, -1.0, -1)
+        _, second, _, _ = cv2.minMaxLoc(score)
+        if second > peak - 0.06:
+            return []  # two places look alike: neither can be believed
+        return [np.array([at[0] + n + max(0, x0), at[1] + n + max(0, y0)], np.float64)]
+
+    @staticmethod
+    def _combine(small: Fit, large: Fit) -> NDArray[np.float64]:
+        """Both patches weighted by their expected error; the large one only when it agrees."""
+        a, b = small.matrix[:, 2], large.matrix[:, 2]
+        if np.linalg.norm(a - b) > 0.8 or large.correlation < 0.7:
+            return a
+        wa, wb = 1 / (small.sigma_px**2 + 0.02**2), 1 / (large.sigma_px**2 + 0.02**2)
+        return (a * wa + b * wb) / (wa + wb)
+
+
+def confidence_of(features: tuple[float, ...]) -> float:
+    """The chance that the error is below 1 px."""
+    z = LOGISTIC[0] + sum(k * min(v, 20.0) for k, v in zip(LOGISTIC[1:], features, strict=True))
+    return float(1 / (1 + np.exp(-np.clip(z, -30, 30))))
+
+
+def _flow(a: GreyPicture, b: GreyPicture, xy: NDArray) -> NDArray | None:
+    """Lucas-Kanade at one point, on a crop, checked by going back; None when it does not return within 1 px."""
+    h, w = a.shape
+    r = 160
+    x0, y0 = int(max(0, xy[0] - r)), int(max(0, xy[1] - r))
+    x1, y1 = int(min(w, xy[0] + r)), int(min(h, xy[1] + r))
+    if x1 - x0 < 24 or y1 - y0 < 24:
+        return None
+    pa, pb = np.ascontiguousarray(a[y0:y1, x0:x1]), np.ascontiguousarray(b[y0:y1, x0:x1])
+    p = np.float32([[xy - [x0, y0]]])
+    how = {"winSize": (25, 25), "maxLevel": 3}
+    q, ok, _ = cv2.calcOpticalFlowPyrLK(pa, pb, p, None, **how)
+    back, ok2, _ = cv2.calcOpticalFlowPyrLK(pb, pa, q, None, **how)
+    if not (ok[0, 0] and ok2[0, 0]) or np.linalg.norm(back - p) > 1.0:
+        return None
+    return q[0, 0].astype(np.float64) + [x0, y0]
+
+
+def _jacobian(h: NDArray, xy: NDArray) -> NDArray:
+    p = h @ np.array([xy[0], xy[1], 1.0])
+    q = p[:2] / p[2]
+    return (h[:2, :2] - np.outer(q, h[2, :2])) / p[2]
+
+
+def _centred(m: NDArray, n: int) -> NDArray:
+    return np.c_[m, [(n - 1) / 2, (n - 1) / 2]]
+
+
+def _sane(m: NDArray, was: NDArray) -> bool:
+    """An affine change between neighbouring frames stays small; otherwise it is fitting noise."""
+    return bool(np.isfinite(m).all() and np.abs(m[:, :2] @ np.linalg.pinv(was) - np.eye(2)).max() < 0.35)
