@@ -1,0 +1,1 @@
+"""The web application: stores documents, schedules work, shows pictures."""

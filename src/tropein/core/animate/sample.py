@@ -47,7 +47,9 @@ def _mix(a: Any, b: Any, share: float) -> Any:
     if isinstance(a, DrawnCurve):
         if len(a.points) != len(b.points):
             return a if share < 1 else b
-        return DrawnCurve(points=[_mix(p, q, min(max(share, 0.0), 1.0)) for p, q in zip(a.points, b.points, strict=True)])
+        return DrawnCurve(
+            points=[_mix(p, q, min(max(share, 0.0), 1.0)) for p, q in zip(a.points, b.points, strict=True)]
+        )
     if isinstance(a, tuple):
         return tuple(_mix(x, y, share) for x, y in zip(a, b, strict=True))
     return a + (b - a) * share

@@ -37,9 +37,7 @@ def variant(shot: Shot, name: str) -> Shot:
     elif kind == "effect-off":
         layer_id, _, effect_id = rest.partition(":")
         if layer_id in layers:
-            effects = [
-                e.model_copy(update={"on": False}) if e.id == effect_id else e for e in layers[layer_id].effects
-            ]
+            effects = [e.model_copy(update={"on": False}) if e.id == effect_id else e for e in layers[layer_id].effects]
             layers[layer_id] = layers[layer_id].model_copy(update={"effects": effects})
     return shot.model_copy(update={"layers": layers, "stack": stack})
 

@@ -1,7 +1,16 @@
 """What a shot is. See conventions.md for coordinates, time and pixels."""
 
 from tropein.core.document.animated import (
-    Animated, AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, Colour, DrawnCurve, Ease, Key, Vec2,
+    Animated,
+    AnimatedColour,
+    AnimatedCurve,
+    AnimatedNumber,
+    AnimatedVec2,
+    Colour,
+    DrawnCurve,
+    Ease,
+    Key,
+    Vec2,
 )
 from tropein.core.document.base import ContentHash, Id, Model, Rate, control, new_id, parse_rate
 from tropein.core.document.effect import EffectBase, register

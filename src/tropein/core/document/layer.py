@@ -47,6 +47,4 @@ class VeilLayer(LayerBase):
     kind: Literal["veil"] = "veil"
 
 
-Layer = Annotated[
-    Annotated[FootageLayer, Tag("footage")] | Annotated[VeilLayer, Tag("veil")], Discriminator("kind")
-]
+Layer = Annotated[Annotated[FootageLayer, Tag("footage")] | Annotated[VeilLayer, Tag("veil")], Discriminator("kind")]

@@ -59,7 +59,9 @@ class Grade(EffectBase):
         0.0, "Tint", soft=(-6, 6), hard=(-30, 30), step=0.05, help="Magenta to the right, green to the left."
     )
     contrast: AnimatedNumber = control(1.0, "Contrast", soft=(0, 3), hard=(0, 20))
-    pivot: AnimatedNumber = control(0.46, "Pivot", soft=(0, 1), hard=(0, 1), help="The display value contrast leaves alone.")
+    pivot: AnimatedNumber = control(
+        0.46, "Pivot", soft=(0, 1), hard=(0, 1), help="The display value contrast leaves alone."
+    )
     black: AnimatedNumber = control(0.0, "Black point", soft=(-0.3, 0.5), hard=(-4, 4), step=0.002)
     white: AnimatedNumber = control(1.0, "White point", soft=(0.3, 2), hard=(-4, 16), step=0.002)
     gamma: AnimatedNumber = control(1.0, "Gamma", soft=(0.2, 4), hard=(0.01, 20))

@@ -28,7 +28,9 @@ def write_bundle(shot: Shot, store: MediaStore, artefacts: Path, out: Path) -> N
                     path = store.folder(media) / "original" / name
                     archive.write(path, f"media/{media}/{name}", zipfile.ZIP_STORED)
             for samples in sorted({t.samples for t in shot.tracks.values() if t.samples}):
-                archive.write(artefacts / samples[:2] / f"{samples}.json.gz", f"tracks/{samples}.json.gz", zipfile.ZIP_STORED)
+                archive.write(
+                    artefacts / samples[:2] / f"{samples}.json.gz", f"tracks/{samples}.json.gz", zipfile.ZIP_STORED
+                )
         part.replace(out)
     finally:
         part.unlink(missing_ok=True)
@@ -81,5 +83,3 @@ class Bundle:
 
     def close(self) -> None:
         self._archive.close()
-
-

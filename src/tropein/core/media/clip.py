@@ -106,9 +106,9 @@ def upright(pixels: Pixels, record: MediaRecord) -> Pixels:
         pixels = np.ascontiguousarray(np.rot90(pixels, record.rotation // 90))
     h, w = pixels.shape[:2]
     if (w, h) != record.size:
-        pixels = cv2.resize(pixels, record.size, interpolation=cv2.INTER_AREA if w > record.size[0] else cv2.INTER_CUBIC)
+        pixels = cv2.resize(
+            pixels, record.size, interpolation=cv2.INTER_AREA if w > record.size[0] else cv2.INTER_CUBIC
+        )
         np.clip(pixels, 0, None, out=pixels)
         np.minimum(pixels[..., 3], 1, out=pixels[..., 3])
     return pixels
-
-

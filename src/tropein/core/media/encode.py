@@ -107,7 +107,9 @@ class MovieWriter:
             frame = av.VideoFrame.from_ndarray(codes, "rgb24")
         else:
             frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le")
-        frame = frame.reformat(format=self._stream.codec_context.pix_fmt, dst_colorspace="ITU709", dst_color_range="MPEG")
+        frame = frame.reformat(
+            format=self._stream.codec_context.pix_fmt, dst_colorspace="ITU709", dst_color_range="MPEG"
+        )
         frame.pts, frame.time_base = self._count, 1 / self.target.rate
         self._count += 1
         self._container.mux(self._stream.encode(frame))

@@ -58,7 +58,9 @@ def _pictures(folder: Path, paths: list[Path], record: MediaRecord, progress: Pr
             except MediaError:
                 if count == 0:
                     raise
-                record.notes.append(f"the file is damaged after frame {count - 1}: {record.frames - count} frames left out")
+                record.notes.append(
+                    f"the file is damaged after frame {count - 1}: {record.frames - count} frames left out"
+                )
                 break
             count += 1
             for n, writer in writers.items():

@@ -16,7 +16,21 @@ from tropein.core.media.sandbox import run_ingest
 from tropein.core.media.still import SUFFIXES as STILL_SUFFIXES
 from tropein.core.media.zips import check_zip, unpack
 
-CLIP_SUFFIXES = {".mp4", ".mov", ".mkv", ".webm", ".m4v", ".avi", ".mxf", ".wav", ".mp3", ".aac", ".m4a", ".flac", ".ogg"}
+CLIP_SUFFIXES = {
+    ".mp4",
+    ".mov",
+    ".mkv",
+    ".webm",
+    ".m4v",
+    ".avi",
+    ".mxf",
+    ".wav",
+    ".mp3",
+    ".aac",
+    ".m4a",
+    ".flac",
+    ".ogg",
+}
 MAX_ZIP_FILES = 20_000
 
 

@@ -83,7 +83,9 @@ def _container(path: Path) -> MediaRecord:
         rate, pts = _conform(times, time_base, stream, notes)
         rotation = round(float(getattr(first, "rotation", 0) or 0) / 90) * 90 % 360
         if rotation:
-            notes.append(f"turned upright by {rotation if rotation <= 180 else rotation - 360} degrees, as the file says")
+            notes.append(
+                f"turned upright by {rotation if rotation <= 180 else rotation - 360} degrees, as the file says"
+            )
         aspect = Fraction(stream.sample_aspect_ratio or 1) or Fraction(1)
         size = (w, h)
         if aspect != 1:

@@ -32,9 +32,7 @@ def _blur(pixels: Pixels, sigma: float, border: int) -> Pixels:
     h, w = pixels.shape[:2]
     margin = n * 4
     small_h, small_w = -(-(h + 2 * margin) // n), -(-(w + 2 * margin) // n)
-    padded = cv2.copyMakeBorder(
-        pixels, margin, small_h * n - h - margin, margin, small_w * n - w - margin, border
-    )
+    padded = cv2.copyMakeBorder(pixels, margin, small_h * n - h - margin, margin, small_w * n - w - margin, border)
     small = cv2.resize(padded, (small_w, small_h), interpolation=cv2.INTER_AREA)
     # the area filter and the linear interpolation add variance of their own: (n^2-1)/12 and about n^2/6
     rest = math.sqrt(max(sigma**2 - (n**2 - 1) / 12 - n**2 / 6, 0.01)) / n

@@ -231,7 +231,11 @@ class PointTracker:
             and confidence > ACCEPT
         )
         if not good:
-            reason = "covered or changed" if small.correlation < 0.8 or small.share < 0.5 else "moved unlike its surroundings"
+            reason = (
+                "covered or changed"
+                if small.correlation < 0.8 or small.share < 0.5
+                else "moved unlike its surroundings"
+            )
             if small.sigma_px > 0.4 and np.hypot(*smear) > self.half:
                 reason = "too blurred"
             return self._lose(state, frame, inside[0], turn, reason, features)
@@ -284,7 +288,9 @@ class PointTracker:
                 distinct.append(g)
         return distinct, turn
 
-    def _search(self, crop: NDArray[np.float32], ref: NDArray, shape: NDArray, centre: NDArray, lost: int) -> list[NDArray]:
+    def _search(
+        self, crop: NDArray[np.float32], ref: NDArray, shape: NDArray, centre: NDArray, lost: int
+    ) -> list[NDArray]:
         """Peaks of correlation of the reference near where the picture's motion would have carried the point."""
         gate = int(min(self.reach, 6 + 1.5 * lost))
         n = int(self.half * 0.8)

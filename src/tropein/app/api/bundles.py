@@ -1,0 +1,26 @@
+"""Shots as files: export and import of bundles."""
+
+from __future__ import annotations
+
+import uuid
+
+from fastapi import APIRouter, BackgroundTasks
+from fastapi.responses import FileResponse
+
+from tropein.app.api.deps import Db, Work
+from tropein.app.store import shots
+from tropein.core.document.upgrade import load_shot
+from tropein.core.interchange.bundle import write_bundle
+
+router = APIRouter(prefix="/api", tags=["bundles"])
+
+
+@router.get("/shots/{shot_id}/bundle", response_class=FileResponse)
+def export_shot(shot_id: str, db: Db, work: Work, background: BackgroundTasks) -> FileResponse:
+    """The shot with its media and tracks as one file."""
+    row = shots.row_of(db, shot_id)
+    path = work.settings.home / f"export-{uuid.uuid4().hex}.tropein"
+    write_bundle(load_shot(row.document), work.library.store, work.artefacts.root, path)
+    background.add_task(path.unlink, missing_ok=True)
+    stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in row.name).strip("-") or "shot"
+    return FileResponse(path, filename=f"{stem}.tropein", background=background)

@@ -1,0 +1,139 @@
+"""Long work: what runs, how far it is, what came of it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+
+from tropein.app.api.deps import Db, Work
+from tropein.app.jobs.queue import defer
+from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
+from tropein.app.store import runs, shots
+from tropein.app.store.models import RunRow
+from tropein.core.document.upgrade import load_shot
+from tropein.core.errors import BadInput, NotFound
+from tropein.core.media.encode import Format
+
+router = APIRouter(prefix="/api", tags=["runs"])
+
+
+class RunOut(BaseModel):
+    """One piece of work."""
+
+    id: str
+    kind: str
+    shot: str | None
+    title: str
+    state: Literal["waiting", "running", "finishing", "done", "failed", "cancelled"]
+    done: int
+    total: int
+    note: str
+    error: str
+    result: dict[str, Any]
+    settings: dict[str, Any]
+    created: datetime
+    started: datetime | None
+    finished: datetime | None
+
+
+class TrackWanted(BaseModel):
+    """Track over first..last (frames of the footage)."""
+
+    direction: Literal["forward", "backward", "both"] = "both"
+    first: Annotated[int, Field(ge=0)]
+    last: Annotated[int, Field(ge=0)]
+
+
+class RenderWanted(BaseModel):
+    format: Format = "h264"
+    first: Annotated[int, Field(ge=0)]
+    last: Annotated[int, Field(ge=0)]
+    scale: Annotated[float, Field(gt=0.01, le=2)] = 1.0
+
+
+def run_out(row: RunRow) -> RunOut:
+    shown = {k: row.params[k] for k in ("format", "scale", "first", "last", "direction", "track") if k in row.params}
+    return RunOut(
+        id=row.id, kind=row.kind, shot=row.shot_id, title=row.title, state=row.state, done=row.done or 0,  # type: ignore[arg-type]
+        total=row.total or 0, note=row.note or "", error=row.error or "", result=row.result or {}, settings=shown,
+        created=row.created, started=row.started, finished=row.finished,
+    )  # fmt: skip
+
+
+@router.get("/runs")
+def list_runs(db: Db) -> list[RunOut]:
+    return [run_out(row) for row in runs.recent(db)]
+
+
+@router.get("/runs/{run_id}")
+def get_run(run_id: str, db: Db) -> RunOut:
+    return run_out(runs.get(db, run_id))
+
+
+@router.post("/runs/{run_id}/cancel")
+def cancel_run(run_id: str, db: Db) -> RunOut:
+    return run_out(runs.cancel(db, run_id))
+
+
+@router.delete("/runs/{run_id}", status_code=204)
+def forget_run(run_id: str, db: Db, work: Work) -> None:
+    """Remove a run that has ended, and its files."""
+    row = runs.get(db, run_id)
+    if row.state not in runs.ENDED:
+        raise BadInput("This work is still going on; cancel it first.")
+    remove_files(work, run_id)
+    db.delete(row)
+    runs.announce(db, run_id)
+
+
+@router.post("/shots/{shot_id}/tracks/{track_id}/run", status_code=202)
+def track(shot_id: str, track_id: str, body: TrackWanted, db: Db) -> RunOut:
+    shot = load_shot(shots.row_of(db, shot_id).document)
+    found = shot.tracks.get(track_id)
+    if found is None:
+        raise NotFound("This track does not exist (any more).")
+    frames = shot.footage[found.footage].frames
+    if not body.first <= found.reference_frame <= body.last < frames:
+        raise BadInput(f"The range must hold the reference frame {found.reference_frame} and end before {frames}.")
+    params = {"shot": shot_id, "track": track_id, **body.model_dump()}
+    row = runs.create(db, "track", f"Track {found.name}", params, body.last - body.first + 1, shot_id)
+    defer(db, "track", run_id=row.id)
+    db.refresh(row)
+    return run_out(row)
+
+
+@router.get("/artefacts/{name}/track")
+def track_samples(name: str, work: Work) -> dict[str, Any]:
+    """A track's samples as a track file."""
+    if len(name) != 32 or not name.isalnum():
+        raise NotFound("There are no such samples.")
+    return work.artefacts.track(name).model_dump(mode="json")
+
+
+@router.post("/shots/{shot_id}/renders", status_code=202)
+def render(shot_id: str, body: RenderWanted, db: Db) -> RunOut:
+    row = shots.row_of(db, shot_id)
+    shot = load_shot(row.document)
+    if not body.first <= body.last < shot.frames:
+        raise BadInput(f"The range {body.first}-{body.last} does not lie within the shot's {shot.frames} frames.")
+    stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in shot.name).strip("-") or "shot"
+    params = {"document": row.document, "revision": row.revision, "stem": stem[:80], **body.model_dump()}
+    run = runs.create(db, "render", f"Render {shot.name}", params, body.last - body.first + 1, shot_id)
+    for number in range(runs.add_chunks(db, run.id, body.first, body.last, CHUNK_FRAMES)):
+        defer(db, "render_chunk", run_id=run.id, number=number)
+    db.refresh(run)
+    return run_out(run)
+
+
+@router.get("/runs/{run_id}/file", response_class=FileResponse)
+def rendered_file(run_id: str, db: Db, work: Work, download: bool = False) -> FileResponse:
+    row = runs.get(db, run_id)
+    name = row.result.get("file")
+    path = folder_of(work, row.id) / str(name)
+    if not name or not path.is_file():
+        raise NotFound("This render has no finished file.")
+    return FileResponse(path, filename=name, content_disposition_type="attachment" if download else "inline")

@@ -1,0 +1,166 @@
+"""Shots, their edits, their history."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Response
+from pydantic import BaseModel, Field
+
+from tropein.app.api.deps import Db, Live, Pool
+from tropein.app.jobs.ingest import shot_on
+from tropein.app.live.preview import Ask
+from tropein.app.store import shelf, shots
+from tropein.core.compose.view import View
+from tropein.core.errors import BadInput
+
+router = APIRouter(prefix="/api/shots", tags=["shots"])
+Label = Annotated[str, Field(min_length=1, max_length=200)]
+Client = Annotated[str, Field(max_length=60)]
+
+
+class ShotOut(BaseModel):
+    """A shot with its document."""
+
+    id: str
+    name: str
+    revision: int
+    document: dict[str, Any]
+    undo: str | None
+    redo: str | None
+
+
+class ShotCard(BaseModel):
+    """A shot on the contact sheet; `problems` are unfinished things in words."""
+
+    id: str
+    name: str
+    revision: int
+    frames: int
+    trim: tuple[int, int]
+    rate: str
+    size: tuple[int, int]
+    layers: int
+    updated: datetime
+    problems: list[str]
+
+
+class NewShot(BaseModel):
+    """Make a shot on footage from the shelf."""
+
+    shelf: str
+    name: Annotated[str, Field(max_length=120)] | None = None
+
+
+class Edit(BaseModel):
+    """A labelled JSON Patch on the revision it was made on."""
+
+    base: int
+    label: Label
+    ops: Annotated[list[dict[str, Any]], Field(min_length=1, max_length=5000)]
+    client: Client = ""
+
+
+class Who(BaseModel):
+    client: Client = ""
+
+
+class HistoryItem(BaseModel):
+    number: int
+    label: str
+    kind: str
+    state: str
+    created: datetime
+
+
+def _out(state: shots.ShotState) -> ShotOut:
+    return ShotOut(**state.__dict__)
+
+
+@router.get("")
+def list_shots(db: Db) -> list[ShotCard]:
+    cards = []
+    for row in shots.all_shots(db):
+        d = row.document
+        problems = [f"{t['name']}: {t['lost_frames']} frames lost" for t in d["tracks"].values() if t["lost_frames"]]
+        cards.append(
+            ShotCard(
+                id=row.id, name=row.name, revision=row.revision, frames=d["frames"], trim=d["trim"], rate=d["rate"],
+                size=d["size"], layers=len(d["stack"]), updated=row.updated, problems=problems,
+            )
+        )  # fmt: skip
+    return cards
+
+
+@router.post("", status_code=201)
+def make_shot(body: NewShot, db: Db) -> ShotOut:
+    item = shelf.item(db, body.shelf)
+    if item.kind == "sound":
+        raise BadInput("A shot needs pictures; this is sound.")
+    return _out(shots.create(db, shot_on(shelf.footage_of(item), body.name)))
+
+
+@router.get("/{shot_id}")
+def get_shot(shot_id: str, db: Db) -> ShotOut:
+    return _out(shots.state(db, shot_id))
+
+
+@router.delete("/{shot_id}", status_code=204)
+def delete_shot(shot_id: str, db: Db) -> None:
+    shots.delete(db, shot_id)
+
+
+@router.post("/{shot_id}/edits")
+def edit_shot(shot_id: str, body: Edit, db: Db) -> ShotOut:
+    return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client))
+
+
+@router.post("/{shot_id}/undo")
+def undo(shot_id: str, body: Who, db: Db) -> ShotOut:
+    return _out(shots.undo(db, shot_id, body.client))
+
+
+@router.post("/{shot_id}/redo")
+def redo(shot_id: str, body: Who, db: Db) -> ShotOut:
+    return _out(shots.redo(db, shot_id, body.client))
+
+
+@router.get("/{shot_id}/history")
+def history(shot_id: str, db: Db) -> list[HistoryItem]:
+    return [
+        HistoryItem(number=e.number, label=e.label, kind=e.kind, state=e.state, created=e.created)
+        for e in shots.history(db, shot_id)
+    ]
+
+
+@router.get("/{shot_id}/frame/{frame}.jpg", response_class=Response)
+async def frame_jpeg(
+    shot_id: str, frame: int, pool: Pool, live: Live, revision: int = -1,
+    width: Annotated[int, Field(ge=16, le=4096)] = 320, view: View = "picture",
+    variant: Annotated[str, Field(max_length=120)] = "shot", checker: bool = False,
+) -> Response:  # fmt: skip
+    """One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser."""
+    document = await live.document(shot_id, revision, [])
+    scale = min(1.0, width / document["size"][0])
+    ask = Ask("", frame, round(scale, 5), view, variant, True, checker, 84)
+    data = await pool.ask(document, ask, 7)
+    keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
+    return Response(data, media_type="image/jpeg", headers={"Cache-Control": keep})
+
+
+class PixelValues(BaseModel):
+    """Linear RGBA (premultiplied) and display-encoded 8-bit RGB."""
+
+    linear: list[float]
+    display: list[int]
+
+
+@router.get("/{shot_id}/pixel")
+async def pixel(shot_id: str, frame: int, x: int, y: int, pool: Pool, live: Live, revision: int = -1) -> PixelValues:
+    """The values of the picture at a whole shot pixel."""
+    document = await live.document(shot_id, revision, [])
+    w, h = document["size"]
+    scale = min(1.0, 960 / w)
+    at = (min(max(int(x * scale), 0), int(w * scale) - 1), min(max(int(y * scale), 0), int(h * scale) - 1))
+    return PixelValues(**await pool.ask(document, Ask("", frame, scale, pixel=at), 2, f"pixel {shot_id}"))

@@ -1,0 +1,139 @@
+"""The server's side of the preview process: an ordered queue, newest first where requests replace each other."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import itertools
+import json
+import multiprocessing
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass, replace
+from hashlib import blake2b
+from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
+from typing import Any
+
+from tropein.app.live.preview import SHOTS_KEPT, Ask, main
+from tropein.app.settings import Settings
+from tropein.core.errors import TropeinError
+
+FRAME_SECONDS = 60  # a frame that takes longer ends the process
+
+
+class PreviewFailed(TropeinError):
+    """A picture could not be made."""
+
+    code = "preview"
+
+
+class Superseded(TropeinError):
+    """A newer request of the same view took this one's place."""
+
+    code = "superseded"
+
+
+@dataclass(eq=False)
+class _Job:
+    priority: int
+    order: int
+    channel: str | None
+    document: dict[str, Any]
+    ask: Ask
+    future: asyncio.Future[Any]
+
+
+class PreviewPool:
+    """Asks the preview process for pictures, one at a time; lower priority numbers first."""
+
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        self._jobs: list[_Job] = []
+        self._count = itertools.count()
+        self._wake = asyncio.Event()
+        self._told: OrderedDict[str, None] = OrderedDict()
+        self._pipe: Connection | None = None
+        self._process: BaseProcess | None = None
+        self._task: asyncio.Task[None] | None = None
+        self._lock = threading.Lock()
+
+    def start(self) -> None:
+        self._spawn()
+        self._task = asyncio.create_task(self._work())
+
+    async def stop(self) -> None:
+        if self._task:
+            self._task.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._task
+        self._kill()
+
+    def _spawn(self) -> None:
+        ours, theirs = multiprocessing.Pipe()
+        s = self.settings
+        context = multiprocessing.get_context("spawn")
+        self._process = context.Process(
+            target=main, args=(theirs, str(s.media), str(s.artefacts), s.cache_bytes), daemon=True, name="preview"
+        )
+        self._process.start()
+        theirs.close()
+        self._pipe = ours
+        self._told.clear()
+
+    def _kill(self) -> None:
+        if self._process:
+            self._process.kill()
+            self._process.join(2)
+        if self._pipe:
+            self._pipe.close()
+
+    async def ask(self, document: dict[str, Any], ask: Ask, priority: int = 5, channel: str | None = None) -> Any:
+        """The picture (bytes) or pixel values. A waiting request with the same channel is given up as Superseded."""
+        if channel is not None:
+            for job in [j for j in self._jobs if j.channel == channel]:
+                self._jobs.remove(job)
+                if not job.future.done():
+                    job.future.set_exception(Superseded("A newer picture was asked for."))
+        future: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
+        self._jobs.append(_Job(priority, next(self._count), channel, document, ask, future))
+        self._wake.set()
+        return await future
+
+    async def _work(self) -> None:
+        while True:
+            self._wake.clear()
+            self._jobs = [j for j in self._jobs if not j.future.cancelled()]
+            if not self._jobs:
+                await self._wake.wait()
+                continue
+            job = min(self._jobs, key=lambda j: (j.priority, j.order))
+            self._jobs.remove(job)
+            try:
+                kind, value = await asyncio.to_thread(self._exchange, job)
+            except (EOFError, OSError, TimeoutError):
+                self._kill()
+                self._spawn()
+                kind, value = "error", "Drawing this frame failed and was given up; the preview was started again."
+            if job.future.done():
+                continue
+            if kind == "ok":
+                job.future.set_result(value)
+            else:
+                job.future.set_exception(PreviewFailed(value))
+
+    def _exchange(self, job: _Job) -> tuple[str, Any]:
+        assert self._pipe is not None
+        with self._lock:
+            text = json.dumps(job.document, sort_keys=True)
+            key = blake2b(text.encode(), digest_size=16).hexdigest()
+            if key not in self._told:
+                self._pipe.send(("shot", key, text))
+                self._told[key] = None
+                while len(self._told) > SHOTS_KEPT:
+                    self._told.popitem(last=False)
+            self._pipe.send(("ask", job.order, replace(job.ask, shot=key)))
+            if not self._pipe.poll(FRAME_SECONDS):
+                raise TimeoutError
+            _, kind, value = self._pipe.recv()
+            return kind, value

@@ -1,0 +1,127 @@
+"""The preview process: the only place where the server decodes and renders, apart from the event loop's process.
+
+It is a child with limits on memory. Requests and answers are plain tuples over a pipe; finished JPEGs are kept by the key
+of what they show, so that undo and a second look cost nothing.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+from collections import OrderedDict
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+from tropein.core.errors import TropeinError
+
+MEMORY_BYTES = 12 << 30  # address space, not resident memory: thread stacks and mapped files count
+JPEG_SHARE = 4  # a quarter of the cache limit is for finished JPEGs
+SHOTS_KEPT = 16
+
+
+@dataclass(frozen=True)
+class Ask:
+    """One wanted picture. `scale` is preview pixels per shot pixel; `variant` and `view` as in core.compose.view."""
+
+    shot: str
+    frame: int
+    scale: float = 0.5
+    view: str = "picture"
+    variant: str = "shot"
+    draft: bool = False
+    checker: bool = False
+    quality: int = 88
+    pixel: tuple[int, int] | None = None
+
+
+@dataclass(frozen=True)
+class Jpeg:
+    data: bytes
+
+    @property
+    def nbytes(self) -> int:
+        return len(self.data) + 64
+
+
+class Previewer:
+    """Answers requests for pictures of shots it was told of."""
+
+    def __init__(self, media: Path, artefacts: Path, cache_bytes: int) -> None:
+        from tropein.app.store.artefacts import Artefacts
+        from tropein.core.compose.cache import Cache
+        from tropein.core.compose.render import Renderer
+        from tropein.core.media.record import MediaStore
+        from tropein.core.media.source import Sources
+
+        sources = Sources(MediaStore(media), final=False)
+        self.renderer = Renderer(sources, Artefacts(artefacts).path, cache_bytes - cache_bytes // JPEG_SHARE)
+        self.jpegs: Cache[Jpeg] = Cache(cache_bytes // JPEG_SHARE)
+        self.shots: OrderedDict[str, Any] = OrderedDict()
+
+    def tell(self, key: str, document: str) -> None:
+        """Remember a shot document (JSON) under a key; one that does not hold together is remembered as its error."""
+        from tropein.core.document.upgrade import load_shot
+
+        try:
+            self.shots[key] = load_shot(json.loads(document))
+        except TropeinError as error:
+            self.shots[key] = error
+        while len(self.shots) > SHOTS_KEPT:
+            self.shots.popitem(last=False)
+
+    def answer(self, ask: Ask) -> bytes | dict[str, Any]:
+        """A JPEG, or the values of one pixel."""
+        import simplejpeg
+
+        from tropein.core.compose.view import display, variant
+
+        known = self.shots[ask.shot]
+        if isinstance(known, TropeinError):
+            raise known
+        shot = variant(known, ask.variant)
+        planner = self.renderer.planner(shot, ask.scale, "draft" if ask.draft else "final")
+        plan = planner.plan(ask.frame)
+        if ask.pixel is not None:
+            return self._values(self.renderer.run(plan), ask.pixel)
+        key = f"{plan.key} {planner.frame_window} {ask.view} {ask.checker} {ask.quality}"
+        kept = self.jpegs.get(key)
+        if kept is None:
+            codes = display(self.renderer.run(plan), planner.frame_window, ask.view, ask.checker)  # type: ignore[arg-type]
+            kept = Jpeg(simplejpeg.encode_jpeg(codes, ask.quality, "RGB", "420" if ask.quality < 90 else "444"))
+            self.jpegs.put(key, kept)
+        return kept.data
+
+    @staticmethod
+    def _values(picture: Any, at: tuple[int, int]) -> dict[str, Any]:
+        from tropein.core.compose.view import display
+        from tropein.core.raster.picture import Window
+
+        window = Window(at[0], at[1], at[0] + 1, at[1] + 1)
+        linear = picture.fill(window)[0, 0]
+        shown = display(picture, window)[0, 0]
+        return {"linear": [round(float(v), 5) for v in linear], "display": [int(v) for v in shown]}
+
+
+def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None:
+    """The child's loop. Messages in: ("shot", key, json), ("ask", number, Ask). Out: (number, kind, value)."""
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    os.nice(1)
+    previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
+    while True:
+        try:
+            message = pipe.recv()
+        except (EOFError, KeyboardInterrupt):
+            return
+        if message[0] == "shot":
+            previewer.tell(message[1], message[2])
+            continue
+        _, number, ask = message
+        try:
+            pipe.send((number, "ok", previewer.answer(ask)))
+        except TropeinError as error:
+            pipe.send((number, "error", error.message))
+        except (MemoryError, ValueError, ArithmeticError, OSError, RuntimeError) as error:
+            pipe.send((number, "error", f"This frame could not be drawn ({type(error).__name__}: {error})."))

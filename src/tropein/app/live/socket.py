@@ -1,0 +1,106 @@
+"""The WebSocket of a page: events out, picture requests in, pictures out.
+
+Text in: {"ask": n, "shot": id, "revision": r, "overlay": [patch...], "frame": f, "scale": s, "view": v, "variant": x,
+"draft": bool, "channel": name}. A newer request on the same channel replaces a waiting one. Text out: events, and
+{"ask": n, "error": text}. Binary out: 4 bytes little-endian n, then a JPEG. The page keeps few requests open at a time
+(credits), so a slow page is never flooded.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import struct
+from typing import Annotated, Any
+
+import orjson
+from pydantic import BaseModel, Field, ValidationError
+from starlette.websockets import WebSocket, WebSocketDisconnect
+
+from tropein.app.live.events import Events
+from tropein.app.live.pool import PreviewPool, Superseded
+from tropein.app.live.preview import Ask
+from tropein.app.live.shots import LiveShots
+from tropein.core.compose.view import View
+from tropein.core.errors import TropeinError
+
+MAX_OPEN = 24  # requests one page may have open; more are refused
+
+
+class Wanted(BaseModel):
+    """A page's request for a picture."""
+
+    ask: Annotated[int, Field(ge=0, lt=2**32)]
+    shot: str
+    revision: int
+    overlay: list[dict[str, Any]] = Field(default_factory=list, max_length=200)
+    frame: int
+    scale: Annotated[float, Field(gt=0.01, le=2)]
+    view: View = "picture"
+    variant: Annotated[str, Field(max_length=120)] = "shot"
+    draft: bool = False
+    channel: Annotated[str, Field(max_length=40)] | None = None
+
+
+class Connection:
+    """One page."""
+
+    def __init__(self, socket: WebSocket, pool: PreviewPool, events: Events, shots: LiveShots) -> None:
+        self.socket, self.pool, self.events, self.shots = socket, pool, events, shots
+        self._open: set[asyncio.Task[None]] = set()
+        self._sending = asyncio.Lock()
+
+    async def run(self) -> None:
+        await self.socket.accept()
+        with self.events.subscribe() as queue:
+            teller = asyncio.create_task(self._tell(queue))
+            try:
+                while True:
+                    await self._heard(await self.socket.receive_text())
+            except (WebSocketDisconnect, RuntimeError):
+                pass
+            finally:
+                for task in [teller, *self._open]:
+                    task.cancel()
+                    with contextlib.suppress(asyncio.CancelledError, WebSocketDisconnect, RuntimeError):
+                        await task
+
+    async def _tell(self, queue: asyncio.Queue[dict[str, Any]]) -> None:
+        while True:
+            event = await queue.get()
+            async with self._sending:
+                await self.socket.send_text(orjson.dumps({"event": event}).decode())
+
+    async def _heard(self, text: str) -> None:
+        try:
+            wanted = Wanted.model_validate_json(text)
+        except ValidationError:
+            await self._say({"error": "This request was not understood."})
+            return
+        if len(self._open) >= MAX_OPEN:
+            await self._say({"ask": wanted.ask, "error": "Too many requests are open."})
+            return
+        task = asyncio.create_task(self._answer(wanted))
+        self._open.add(task)
+        task.add_done_callback(self._open.discard)
+
+    async def _answer(self, wanted: Wanted) -> None:
+        try:
+            document = await self.shots.document(wanted.shot, wanted.revision, wanted.overlay)
+            ask = Ask(
+                "", wanted.frame, round(wanted.scale, 4), wanted.view, wanted.variant, wanted.draft,
+                quality=80 if wanted.draft else 88,
+            )  # fmt: skip
+            channel = f"{id(self)} {wanted.channel}" if wanted.channel else None
+            picture = await self.pool.ask(document, ask, 1 if wanted.channel == "view" else 3, channel)
+        except Superseded:
+            await self._say({"ask": wanted.ask, "superseded": True})
+        except TropeinError as error:
+            await self._say({"ask": wanted.ask, "error": error.message})
+        else:
+            async with self._sending:
+                await self.socket.send_bytes(struct.pack("<I", wanted.ask) + picture)
+
+    async def _say(self, message: dict[str, Any]) -> None:
+        async with self._sending:
+            await self.socket.send_text(orjson.dumps(message).decode())

@@ -1,0 +1,147 @@
+"""Shots and the one way to change them: labelled patches on a revision, with undo and redo without end."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import func, select, text, update
+from sqlalchemy.orm import Session
+
+from tropein.app.store.models import EditRow, ShotRow
+from tropein.core.document import Shot, new_id
+from tropein.core.document.patch import PatchOps, edit
+from tropein.core.errors import BadInput, Conflict, NotFound
+
+
+@dataclass(frozen=True)
+class ShotState:
+    """A shot as it stands, with the names of what undo and redo would do."""
+
+    id: str
+    name: str
+    revision: int
+    document: dict[str, Any]
+    undo: str | None
+    redo: str | None
+
+
+def notify(session: Session, **event: object) -> None:
+    """Tell every server process; delivered when the transaction commits."""
+    session.execute(text("select pg_notify('tropein', :body)"), {"body": json.dumps(event)})
+
+
+def create(session: Session, shot: Shot, shot_id: str | None = None) -> ShotState:
+    row = ShotRow(id=shot_id or new_id(), name=shot.name, revision=0, document=shot.model_dump(mode="json"))
+    session.add(row)
+    session.flush()
+    notify(session, kind="shots")
+    return state(session, row.id)
+
+
+def row_of(session: Session, shot_id: str, lock: bool = False) -> ShotRow:
+    row = session.get(ShotRow, shot_id, with_for_update=lock or None)
+    if row is None:
+        raise NotFound("This shot does not exist (any more).")
+    return row
+
+
+def state(session: Session, shot_id: str) -> ShotState:
+    row = row_of(session, shot_id)
+    undo, redo = _undoable(session, shot_id), _redoable(session, shot_id)
+    return ShotState(
+        row.id, row.name, row.revision, row.document, undo.label if undo else None, redo.label if redo else None
+    )
+
+
+def _undoable(session: Session, shot_id: str) -> EditRow | None:
+    query = select(EditRow).where(EditRow.shot_id == shot_id, EditRow.kind == "edit", EditRow.state == "done")
+    return session.scalars(query.order_by(EditRow.number.desc()).limit(1)).first()
+
+
+def _redoable(session: Session, shot_id: str) -> EditRow | None:
+    query = select(EditRow).where(EditRow.shot_id == shot_id, EditRow.kind == "edit", EditRow.state == "undone")
+    return session.scalars(query.order_by(EditRow.number).limit(1)).first()
+
+
+def apply(session: Session, shot_id: str, base: int | None, label: str, ops: PatchOps, client: str = "") -> ShotState:
+    """Apply an edit made on revision `base` (None: on whatever stands, for work that touches only what is its own).
+
+    Conflict, carrying the newer revision, when someone else was first.
+    """
+    row = row_of(session, shot_id, lock=True)
+    if base is not None and base != row.revision:
+        last = session.get(EditRow, (shot_id, row.revision))
+        what = f" ({last.label})" if last else ""
+        raise Conflict(
+            f"This shot was changed elsewhere{what} after you last saw it. Your change was not stored: take over the "
+            "newer state and do it again.",
+            revision=row.revision,
+        )  # fmt: skip
+    after, shot, patch, inverse = edit(row.document, ops)
+    if not patch:
+        return state(session, shot_id)
+    session.execute(
+        update(EditRow).where(EditRow.shot_id == shot_id, EditRow.state == "undone").values(state="dropped")
+    )
+    _store(session, row, after, shot, label, "edit", None, patch, inverse, client)
+    return state(session, shot_id)
+
+
+def undo(session: Session, shot_id: str, client: str = "") -> ShotState:
+    row = row_of(session, shot_id, lock=True)
+    target = _undoable(session, shot_id)
+    if target is None:
+        raise BadInput("There is nothing to undo.")
+    target.state = "undone"
+    _again(session, row, target, target.inverse, "undo", client)
+    return state(session, shot_id)
+
+
+def redo(session: Session, shot_id: str, client: str = "") -> ShotState:
+    row = row_of(session, shot_id, lock=True)
+    target = _redoable(session, shot_id)
+    if target is None:
+        raise BadInput("There is nothing to redo.")
+    target.state = "done"
+    _again(session, row, target, target.patch, "redo", client)
+    return state(session, shot_id)
+
+
+def _again(session: Session, row: ShotRow, target: EditRow, ops: PatchOps, kind: str, client: str) -> None:
+    after, shot, patch, inverse = edit(row.document, ops)
+    _store(session, row, after, shot, target.label, kind, target.number, patch, inverse, client)
+
+
+def _store(
+    session: Session, row: ShotRow, after: dict[str, Any], shot: Shot, label: str, kind: str, target: int | None,
+    patch: PatchOps, inverse: PatchOps, client: str,
+) -> None:  # fmt: skip
+    row.revision += 1
+    row.document, row.name = after, shot.name
+    row.updated = func.now()
+    state_now = "done" if kind == "edit" else "dropped"
+    session.add(
+        EditRow(
+            shot_id=row.id, number=row.revision, label=label[:200], kind=kind, target=target, state=state_now,
+            patch=patch, inverse=inverse, client=client[:60],
+        )
+    )  # fmt: skip
+    session.flush()
+    notify(session, kind="edit", shot=row.id, revision=row.revision, client=client[:60], label=label[:200])
+
+
+def history(session: Session, shot_id: str, limit: int = 200) -> list[EditRow]:
+    row_of(session, shot_id)
+    query = select(EditRow).where(EditRow.shot_id == shot_id).order_by(EditRow.number.desc()).limit(limit)
+    return list(session.scalars(query))
+
+
+def all_shots(session: Session) -> list[ShotRow]:
+    return list(session.scalars(select(ShotRow).order_by(ShotRow.created)))
+
+
+def delete(session: Session, shot_id: str) -> None:
+    session.delete(row_of(session, shot_id))
+    notify(session, kind="shots")

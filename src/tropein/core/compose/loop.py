@@ -1,0 +1,58 @@
+"""The render loop: a range of frames into a movie part or picture files."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+
+from tropein.core.compose.render import Renderer
+from tropein.core.document import FootageLayer, Shot
+from tropein.core.media.encode import MOVIES, Format, MovieWriter, Target, write_picture
+from tropein.core.media.record import MediaStore
+
+
+def target_of(shot: Shot, scale: float, form: Format) -> Target:
+    w, h = shot.size
+    return Target(form, Fraction(shot.rate), (max(1, round(w * scale)), max(1, round(h * scale))))
+
+
+def render_part(
+    renderer: Renderer, shot: Shot, first: int, last: int, scale: float, form: Format, path: Path,
+    tick: Callable[[int], None] = lambda frame: None,
+) -> None:  # fmt: skip
+    """Frames first..last (both included) into one movie file, which gets its name only when whole, or into picture files
+    when `path` holds a %04d. `tick(frame)` is called after each and may raise to stop."""
+    planner = renderer.planner(shot, scale, "final")
+    window = planner.frame_window
+    path.parent.mkdir(parents=True, exist_ok=True)
+    hidden = path.with_name(f".{path.name}")
+    writer = MovieWriter(hidden, target_of(shot, scale, form)) if form in MOVIES else None
+    try:
+        for frame in range(first, last + 1):
+            pixels = np.ascontiguousarray(renderer.run(planner.plan(frame)).fill(window))
+            if writer:
+                writer.add(pixels)
+            else:
+                write_picture(Path(str(path) % frame), pixels, form)
+            tick(frame)
+        if writer:
+            writer.close()
+            writer = None
+            hidden.replace(path)
+    finally:
+        if writer:
+            writer.close()
+        if form in MOVIES:
+            hidden.unlink(missing_ok=True)
+
+
+def plate_sound(shot: Shot, store: MediaStore, first: int) -> tuple[Path | None, float]:
+    """(WAV of the plate's sound or None, the second at which shot frame `first` lies in it)."""
+    layer = shot.layers.get(shot.plate or "")
+    if not isinstance(layer, FootageLayer) or not shot.footage[layer.footage].sound:
+        return None, 0.0
+    path = store.folder(shot.footage[layer.footage].media) / "sound.wav"
+    return (path if path.exists() else None), float((first - layer.start) / Fraction(shot.rate))
