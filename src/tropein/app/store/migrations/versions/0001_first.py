@@ -34,6 +34,6 @@ create index run_created on run (created desc);
 
 
 def upgrade() -> None:
-    connection = op.get_bind()
-    connection.exec_driver_sql(TABLES)
-    connection.exec_driver_sql(SchemaManager.get_schema())
+    raw = op.get_bind().connection.driver_connection  # several statements at once go only without parameters
+    raw.execute(TABLES)
+    raw.execute(SchemaManager.get_schema())

@@ -1,0 +1,150 @@
+"""The first stock elements, made from nothing but arithmetic: a lamp flare, embers, mist, a brass dial, harbour sound.
+
+Each function writes PNG files (straight alpha, display-encoded) or a WAV into a folder and returns their paths.
+"""
+
+from __future__ import annotations
+
+import wave
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.media.encode import write_picture
+from tropein.core.raster.grain import fractal
+
+Pixels = NDArray[np.float32]
+
+
+def _light(rgb: NDArray, alpha: NDArray | None = None) -> Pixels:
+    """Linear light as premultiplied pixels; without an alpha of its own it covers as much as it shines."""
+    rgb = np.asarray(rgb, np.float32)
+    alpha = np.clip(rgb.max(2), 0, 1) if alpha is None else alpha
+    rgb = np.minimum(rgb, alpha[..., None])  # straight colour must stay within 0..1 in a PNG
+    return np.ascontiguousarray(np.dstack([rgb, alpha]), np.float32)
+
+
+def lamp_flare(folder: Path, size: int = 640) -> list[Path]:
+    """A hot core, a wide halo, a thin horizontal streak and a faint ring, in the colour of a paraffin lamp."""
+    c = (size - 1) / 2
+    y, x = (np.mgrid[0:size, 0:size].astype(np.float32) - c) / c
+    r = np.hypot(x, y)
+    core = np.exp(-((r / 0.055) ** 2)) * 3
+    halo = 0.35 * np.exp(-r / 0.13) + 0.05 * np.exp(-r / 0.3)
+    streak = 0.55 * np.exp(-np.abs(y) / 0.012) * np.exp(-((x / 0.5) ** 2))
+    angle = np.arctan2(y, x)
+    rays = 0.16 * np.abs(np.cos(angle * 4 + 0.4)) ** 24 * np.exp(-r / 0.16)
+    ring = 0.02 * np.exp(-(((r - 0.55) / 0.03) ** 2))
+    fade = np.clip((1 - r) / 0.35, 0, 1) ** 2
+    warm, hot = np.float32([1.0, 0.56, 0.2]), np.float32([1.0, 0.86, 0.62])
+    light = (halo + rays + ring)[..., None] * warm + (core + streak)[..., None] * hot
+    path = folder / "lamp-flare.png"
+    write_picture(path, _light(light * fade[..., None]), "png")
+    return [path]
+
+
+def ember_sparks(folder: Path, frames: int = 48, width: int = 640, height: int = 480, count: int = 70) -> list[Path]:
+    """Glowing specks that rise, sway and die; the last frame leads into the first."""
+    rng = np.random.default_rng(11)
+    born = rng.random(count)
+    x0, speed = rng.uniform(0.1, 0.9, count), rng.uniform(0.55, 1.0, count)
+    sway, phase, size = rng.uniform(5, 26, count), rng.uniform(0, 6.28, count), rng.uniform(0.8, 2.4, count)
+    paths = []
+    yy, xx = np.mgrid[-14:15, -14:15].astype(np.float32)
+    for frame in range(frames):
+        light = np.zeros((height, width, 3), np.float32)
+        for k in range(count):
+            age = (frame / frames + born[k]) % 1.0
+            x = x0[k] * width + sway[k] * np.sin(phase[k] + age * 9) + 40 * age
+            y = height * (1.02 - age * speed[k])
+            heat = np.clip(age / 0.08, 0, 1) * (1 - age) ** 0.7
+            ix, iy = int(x), int(y)
+            if not (15 <= ix < width - 15 and 15 <= iy < height - 15):
+                continue
+            d2 = (xx - (x - ix)) ** 2 + (yy - (y - iy)) ** 2
+            spot = np.exp(-d2 / (2 * size[k] ** 2)) * 1.6 + 0.07 * np.exp(-d2 / 50)
+            colour = np.float32([1.0, 0.5 * heat + 0.12, 0.16 * heat**2 + 0.02])
+            light[iy - 14 : iy + 15, ix - 14 : ix + 15] += (spot * heat)[..., None] * colour
+        path = folder / f"embers_{frame:04d}.png"
+        write_picture(path, _light(np.minimum(light, 1)), "png")
+        paths.append(path)
+    return paths
+
+
+def drifting_mist(folder: Path, width: int = 1920, height: int = 620) -> list[Path]:
+    """A wide bank of mist, thin at the top and at both ends, to be moved slowly across."""
+    n = fractal(width, height, 420, seed=3, octaves=6, gain=0.52) + 0.4 * fractal(width, height, 160, seed=8, octaves=5)
+    body = np.clip((n - n.mean()) / (3.2 * n.std()) + 0.45, 0, 1) ** 1.4
+    y = np.linspace(0, 1, height, dtype=np.float32)[:, None]
+    x = np.linspace(0, 1, width, dtype=np.float32)[None]
+    shape = (
+        np.clip(y / 0.55, 0, 1) ** 1.6
+        * np.clip((1 - y) / 0.12, 0, 1)
+        * np.clip(x / 0.1, 0, 1)
+        * np.clip((1 - x) / 0.1, 0, 1)
+    )
+    alpha = (body * shape * 0.75).astype(np.float32)
+    colour = np.float32([0.36, 0.42, 0.5])
+    path = folder / "mist.png"
+    write_picture(path, np.ascontiguousarray(np.dstack([alpha[..., None] * colour, alpha]), np.float32), "png")
+    return [path]
+
+
+def brass_dial(folder: Path, size: int = 720) -> list[Path]:
+    """A ship's dial: bevelled brass ring, enamel face, ticks and a needle."""
+    s = 3 * size
+    c = s / 2
+    face = np.zeros((s, s, 4), np.float32)
+    y, x = np.mgrid[0:s, 0:s].astype(np.float32) - c + 0.5
+    r, angle = np.hypot(x, y) / c, np.arctan2(y, x)
+    brushed = 0.06 * fractal(s, s, 6, seed=5, octaves=3)
+    ring = np.clip((r - 0.82) / 0.16, 0, 1)
+    shine = 0.5 + 0.38 * np.cos(angle + 2.1) * np.cos(ring * np.pi) + 0.22 * np.cos(2 * angle - 0.7) + brushed
+    brass = np.clip(shine, 0.05, 1.3)[..., None] * np.float32([0.72, 0.47, 0.15])
+    enamel = (0.62 - 0.16 * r + brushed * 0.6)[..., None] * np.float32([0.95, 0.9, 0.76])
+    rgb = np.where((r > 0.82)[..., None], brass, enamel)
+    ink = np.zeros((s, s), np.float32)
+    for k in range(72):
+        a = np.radians(k * 5)
+        inner, width = (0.64, 12) if k % 18 == 0 else (0.68, 7) if k % 6 == 0 else (0.73, 3)
+        p, q = [(int(c + np.cos(a) * d * c), int(c + np.sin(a) * d * c)) for d in (inner, 0.77)]
+        cv2.line(ink, p, q, 1.0, width, cv2.LINE_AA)
+    needle = np.array([[c, c - 0.6 * c], [c + 0.05 * c, c], [c, c + 0.22 * c], [c - 0.05 * c, c]], np.int32)
+    cv2.fillPoly(ink, [needle], 1.0, cv2.LINE_AA)
+    cv2.circle(ink, (int(c), int(c)), int(0.075 * c), 1.0, -1, cv2.LINE_AA)
+    rgb = rgb * (1 - ink[..., None]) + ink[..., None] * np.float32([0.03, 0.035, 0.05])
+    alpha = np.clip((0.985 - r) * c, 0, 1)
+    face[..., :3], face[..., 3] = np.clip(rgb, 0, 1) * alpha[..., None], alpha
+    path = folder / "brass-dial.png"
+    write_picture(path, cv2.resize(face, (size, size), interpolation=cv2.INTER_AREA), "png")
+    return [path]
+
+
+def harbour_sound(path: Path, seconds: float, rate: int = 48_000) -> None:
+    """Slow water, a creaking rope, and a bell far off."""
+    n = int(seconds * rate)
+    rng = np.random.default_rng(4)
+    t = np.arange(n) / rate
+    spectrum = np.fft.rfft(rng.normal(size=n))
+    f = np.fft.rfftfreq(n, 1 / rate)
+    water = np.fft.irfft(spectrum / (1 + (f / 380) ** 2) * (f > 40), n)
+    water *= (0.55 + 0.45 * np.sin(2 * np.pi * t / 2.3)) ** 2 / np.abs(water).max()
+    creak = (
+        np.sin(2 * np.pi * (170 + 40 * np.sin(2 * np.pi * t * 0.9)) * t)
+        * np.clip(np.sin(2 * np.pi * t / 1.7 + 1), 0, 1) ** 18
+    )
+    bell = np.zeros(n)
+    for at in (0.8, 2.1):
+        since = np.clip(t - at, 0, None)
+        ring = sum(a * np.sin(2 * np.pi * h * since) for h, a in ((523, 1), (1244, 0.5), (1655, 0.3)))
+        bell += ring * np.exp(-since * 2.6) * (t >= at)
+    mix = 0.5 * water + 0.05 * creak + 0.13 * bell
+    fade = np.minimum(1, np.minimum(t, seconds - t) / 0.1)
+    left, right = mix * fade, np.roll(mix, 300) * fade
+    with wave.open(str(path), "wb") as out:
+        out.setnchannels(2)
+        out.setsampwidth(2)
+        out.setframerate(rate)
+        out.writeframes((np.stack([left, right], 1).clip(-1, 1) * 32767).astype("<i2").tobytes())

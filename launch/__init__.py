@@ -1,0 +1,1 @@
+"""Setting a machine up and starting Tropein on it. Standard library only: nothing is installed yet."""

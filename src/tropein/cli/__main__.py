@@ -1,0 +1,36 @@
+"""The command line. Exit codes: 0 done, 2 bad arguments or bad input (one line on stderr), 1 anything else."""
+
+from __future__ import annotations
+
+import sys
+
+import typer
+
+from tropein.cli import clips, server, shots
+from tropein.core.errors import TropeinError
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+track = typer.Typer(no_args_is_help=True, help="Track motion in a clip.")
+shot = typer.Typer(no_args_is_help=True, help="Shots as files.")
+app.add_typer(track, name="track")
+app.add_typer(shot, name="shot")
+app.command("probe")(clips.probe_clip)
+track.command("point")(clips.track_point)
+app.command("render")(shots.render)
+shot.command("export")(shots.export_shot)
+shot.command("import")(shots.import_shot)
+app.command("serve", hidden=True)(server.serve)
+app.command("worker")(server.worker)
+app.command("warm-up", hidden=True)(server.warm_up)
+app.command("api-types", hidden=True)(server.api_types)
+
+
+def main() -> None:
+    try:
+        app()
+    except TropeinError as error:
+        sys.stderr.write(f"{error.message}\n")
+        sys.exit(2)
+
+
+main()

@@ -1,0 +1,36 @@
+"""Calling every kernel once with the types it is used with, so that each is compiled and cached."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tropein.core.document.effect import KINDS
+from tropein.core.effects import run, sampled
+from tropein.core.raster import blend, colour
+from tropein.core.raster.grain import fractal
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.track.align import align, warped
+
+
+def warm() -> None:
+    """Compile; takes about half a minute the first time."""
+    pixels = np.full((32, 32, 4), 0.5, np.float32)
+    a = Picture(pixels, Window(0, 0, 32, 32))
+    for mode in ("normal", "add", "screen", "hue"):
+        blend.lay(a, a, a.window, mode)
+    blend.mix(a, a, 0.5)
+    for dtype in (np.uint8, np.uint16):
+        codes = colour.to_display(pixels, dtype)
+        colour.from_codes(codes, colour.DISPLAY)
+        colour.from_codes(np.dstack([codes, codes[..., :1]]), colour.DISPLAY)
+    y, c = np.zeros((32, 32), np.uint8), np.zeros((16, 16), np.uint8)
+    colour.from_yuv420(y, c, c, colour.DISPLAY, 0.2126, 0.0722, False)
+    for kind, cls in KINDS.items():
+        run(kind, a, sampled(cls(id="warm"), 0), 1.0)
+    fractal(32, 32, 8)
+    rng = np.random.default_rng(0)
+    image = rng.random((64, 64)).astype(np.float32) * 255
+    eye = np.array([[1.0, 0, 32], [0, 1.0, 32]])
+    patch = warped(image, eye, 8, 1)
+    for affine in (False, True):
+        align(image, patch, eye, 8, 1, affine, 2)
