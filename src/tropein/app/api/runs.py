@@ -17,6 +17,7 @@ from tropein.app.store.models import RunRow
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.encode import Format
+from tropein.core.track.file import TrackFile
 
 router = APIRouter(prefix="/api", tags=["runs"])
 
@@ -107,11 +108,11 @@ def track(shot_id: str, track_id: str, body: TrackWanted, db: Db) -> RunOut:
 
 
 @router.get("/artefacts/{name}/track")
-def track_samples(name: str, work: Work) -> dict[str, Any]:
+def track_samples(name: str, work: Work) -> TrackFile:
     """A track's samples as a track file."""
     if len(name) != 32 or not name.isalnum():
         raise NotFound("There are no such samples.")
-    return work.artefacts.track(name).model_dump(mode="json")
+    return work.artefacts.track(name)
 
 
 @router.post("/shots/{shot_id}/renders", status_code=202)

@@ -17,6 +17,7 @@ from tropein.app.jobs.queue import defer
 from tropein.app.store import runs, shelf
 from tropein.app.store.database import transaction
 from tropein.app.store.models import ShelfRow
+from tropein.core.document import Footage
 from tropein.core.document.base import parse_rate
 from tropein.core.errors import BadInput, NotFound, OutOfSpace
 
@@ -36,7 +37,7 @@ class ShelfItem(BaseModel):
     stock: bool
     tags: list[str]
     facts: dict[str, Any]
-    footage: dict[str, Any]
+    footage: Footage
 
 
 class ShelfChange(BaseModel):
@@ -47,7 +48,7 @@ class ShelfChange(BaseModel):
 def _out(row: ShelfRow) -> ShelfItem:
     return ShelfItem(
         id=row.id, media=row.media, name=row.name, kind=row.kind, stock=row.stock, tags=row.tags, facts=row.facts,
-        footage=shelf.footage_of(row).model_dump(mode="json"),
+        footage=shelf.footage_of(row),
     )  # fmt: skip
 
 

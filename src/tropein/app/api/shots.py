@@ -13,6 +13,8 @@ from tropein.app.jobs.ingest import shot_on
 from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
 from tropein.core.compose.view import View
+from tropein.core.document import Shot
+from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
@@ -26,7 +28,7 @@ class ShotOut(BaseModel):
     id: str
     name: str
     revision: int
-    document: dict[str, Any]
+    document: Shot
     undo: str | None
     redo: str | None
 
@@ -75,7 +77,7 @@ class HistoryItem(BaseModel):
 
 
 def _out(state: shots.ShotState) -> ShotOut:
-    return ShotOut(**state.__dict__)
+    return ShotOut(**{**state.__dict__, "document": load_shot(state.document)})
 
 
 @router.get("")

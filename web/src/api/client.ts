@@ -1,0 +1,68 @@
+/** The one typed client of the server, and its queries. */
+import { QueryClient, useQueries, useQuery } from "@tanstack/react-query";
+import createClient from "openapi-fetch";
+import type { About, Run, ShelfItem, ShotCard, ShotState, TrackFile } from "../document/types";
+import type { paths } from "./schema";
+
+export const api = createClient<paths>({ baseUrl: "/" });
+export const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 5000 } } });
+
+export class ApiError extends Error {
+  code: string;
+  constructor(message: string, code: string) {
+    super(message);
+    this.code = code;
+  }
+}
+
+/** The data of an answer, or an ApiError with the server's own words. */
+export async function got<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
+  const { data, error, response } = await answer.catch(() => {
+    throw new ApiError("The server does not answer. It may have been stopped; start it again and reload.", "offline");
+  });
+  if (error !== undefined || !response.ok) {
+    const body = (error ?? {}) as { message?: string; code?: string };
+    throw new ApiError(body.message ?? `The server refused (${response.status}).`, body.code ?? "error");
+  }
+  return data as T;
+}
+
+export const getShot = (id: string) => got<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } }));
+export const useShots = () => useQuery({ queryKey: ["shots"], queryFn: () => got<ShotCard[]>(api.GET("/api/shots")) });
+export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => got<ShelfItem[]>(api.GET("/api/shelf")) });
+export const useRuns = () => useQuery({ queryKey: ["runs"], queryFn: () => got<Run[]>(api.GET("/api/runs")) });
+export const useAbout = () => useQuery({ queryKey: ["about"], queryFn: () => got<About>(api.GET("/api/about")), staleTime: Infinity });
+
+const trackQuery = (hash: string) => ({
+  queryKey: ["samples", hash], staleTime: Infinity,
+  queryFn: () => got<TrackFile>(api.GET("/api/artefacts/{name}/track", { params: { path: { name: hash } } })),
+});
+
+/** Samples of several tracks by hash. */
+export function useSamples(hashes: string[]): Record<string, TrackFile | undefined> {
+  const results = useQueries({ queries: hashes.map(trackQuery) });
+  return Object.fromEntries(hashes.map((h, i) => [h, results[i].data]));
+}
+
+export const cancelRun = (id: string) => got<Run>(api.POST("/api/runs/{run_id}/cancel", { params: { path: { run_id: id } } }));
+
+/** Send files with progress; resolves to the import's run. `abort` gives the way to break off. */
+export function upload(files: File[], makeShot: boolean, progress: (share: number) => void, abort?: (stop: () => void) => void): Promise<Run> {
+  return new Promise((resolve, reject) => {
+    const form = new FormData();
+    form.append("make_shot", String(makeShot));
+    for (const file of files) form.append("files", file, file.name);
+    const request = new XMLHttpRequest();
+    request.open("POST", "/api/uploads");
+    request.upload.onprogress = (e) => progress(e.total ? e.loaded / e.total : 0);
+    request.onload = () => {
+      const body = JSON.parse(request.responseText || "{}");
+      if (request.status < 300) resolve(body as Run);
+      else reject(new ApiError(body.message ?? "The upload was refused.", body.code ?? "error"));
+    };
+    request.onerror = () => reject(new ApiError("The upload broke off; nothing was imported.", "offline"));
+    request.onabort = () => reject(new ApiError("The upload was cancelled.", "cancelled"));
+    abort?.(() => request.abort());
+    request.send(form);
+  });
+}

@@ -1,0 +1,97 @@
+import { useRef } from "react";
+import { useSamples } from "../api/client";
+import { sample } from "../document/animate";
+import { place, rideOffset, through } from "../document/geometry";
+import { setValue } from "../document/ops";
+import type { FootageLayer, Op, Vec2 } from "../document/types";
+import { useBench } from "../state/bench";
+
+type Grip = "move" | "scale" | "turn" | "pivot";
+interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; rotation: number; pivot: Vec2 }; centre: Vec2; ops: Op[] }
+
+/** Handles of the selected layer: drag the box to move, corners to scale, the stalk to turn, the cross for the pivot. */
+export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
+  const { shot, selection, frame, draft, commit } = useBench();
+  const held = useRef<Held | null>(null);
+  const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
+  const samples = layer?.kind === "footage" && layer.place.ride ? shot!.tracks[layer.place.ride.track]?.samples : null;
+  const files = useSamples(samples ? [samples] : []);
+  if (!shot || layer?.kind !== "footage" || layer.id === shot.plate || layer.place.corners) return null;
+  const offset = rideOffset(layer, files, shot, frame);
+  const m = place(layer, shot, frame, offset);
+  const [w, h] = shot.footage[layer.footage].size;
+  const px = ([x, y]: Vec2): Vec2 => [x * scale, y * scale];
+  const corners = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => px(through(m, c)));
+  const value = <K extends "position" | "scale" | "rotation" | "pivot">(k: K) => sample(layer.place[k] as never, frame) as Held["start"][K];
+  const pivot = value("pivot");
+  const centre = through(m, [w / 2 + pivot[0], h / 2 + pivot[1]]);
+  const top = px(through(m, [w / 2, 0]));
+  const away = px(through(m, [w / 2, h]));
+  const length = Math.hypot(top[0] - away[0], top[1] - away[1]) || 1;
+  const stalk: Vec2 = [top[0] + ((top[0] - away[0]) / length) * 22, top[1] + ((top[1] - away[1]) / length) * 22];
+
+  const down = (grip: Grip) => (e: React.PointerEvent) => {
+    if (e.button !== 0 || e.altKey) return;
+    e.stopPropagation();
+    e.currentTarget.setPointerCapture(e.pointerId);
+    const start = { position: value("position"), scale: value("scale"), rotation: value("rotation"), pivot };
+    held.current = { grip, from: toShot(e), start, centre, ops: [] };
+  };
+  const move = (e: React.PointerEvent) => {
+    const d = held.current;
+    if (!d) return;
+    d.ops = changes(d, layer, toShot(e), e.shiftKey);
+    draft(d.ops);
+  };
+  const up = () => {
+    const d = held.current;
+    held.current = null;
+    if (d?.ops.length) void commit(`${{ move: "move", scale: "scale", turn: "turn", pivot: "move the pivot of" }[d.grip]} ${layer.name}`, d.ops);
+  };
+  function changes(d: Held, l: FootageLayer, now: Vec2, fine: boolean): Op[] {
+    const base = `/layers/${l.id}/place`;
+    const stored = useBench.getState().stored!.document;
+    const put = (name: string, v: unknown) => setValue(stored, `${base}/${name}`, frame, v);
+    const [dx, dy] = [(now[0] - d.from[0]) * (fine ? 0.2 : 1), (now[1] - d.from[1]) * (fine ? 0.2 : 1)];
+    if (d.grip === "move") return put("position", round([d.start.position[0] + dx, d.start.position[1] + dy], 2));
+    if (d.grip === "scale") {
+      const before = Math.hypot(d.from[0] - d.centre[0], d.from[1] - d.centre[1]);
+      const k = Math.hypot(now[0] - d.centre[0], now[1] - d.centre[1]) / Math.max(before, 1);
+      return put("scale", round([d.start.scale[0] * k, d.start.scale[1] * k], 4));
+    }
+    if (d.grip === "turn") {
+      const angle = (p: Vec2) => (Math.atan2(p[1] - d.centre[1], p[0] - d.centre[0]) * 180) / Math.PI;
+      const turned = d.start.rotation + ((((angle(now) - angle(d.from)) % 360) + 540) % 360) - 180;
+      return put("rotation", fine ? Math.round(turned / 15) * 15 : Number(turned.toFixed(2)));
+    }
+    // the pivot moves and the position with it, so that the picture stays where it is
+    const r = (-d.start.rotation * Math.PI) / 180;
+    const [c, s] = [Math.cos(r), Math.sin(r)];
+    const local: Vec2 = [(c * dx - s * dy) / (d.start.scale[0] || 1), (s * dx + c * dy) / (d.start.scale[1] || 1)];
+    return [
+      ...put("pivot", round([d.start.pivot[0] + local[0], d.start.pivot[1] + local[1]], 2)),
+      ...put("position", round([d.start.position[0] + dx, d.start.position[1] + dy], 2)),
+    ];
+  }
+  const grip = { onPointerMove: move, onPointerUp: up, style: { pointerEvents: "auto" as const } };
+  const [cx, cy] = px(centre);
+  return (
+    <g data-testid="handles">
+      <polygon points={corners.map((c) => c.join(",")).join(" ")} fill="transparent" stroke="#c7a252" strokeOpacity=".8" className="cursor-move" {...grip} onPointerDown={down("move")}>
+        <title>{layer.name}: drag to move</title>
+      </polygon>
+      <line x1={top[0]} y1={top[1]} x2={stalk[0]} y2={stalk[1]} stroke="#c7a252" />
+      <circle cx={stalk[0]} cy={stalk[1]} r="6" fill="#1b1b1b" stroke="#c7a252" strokeWidth="1.5" className="cursor-grab" {...grip} onPointerDown={down("turn")}><title>Turn (Shift: steps of 15°)</title></circle>
+      {corners.map(([x, y], i) => (
+        <rect key={i} x={x - 5} y={y - 5} width="10" height="10" rx="2" fill="#c7a252" stroke="#1b1b1b" className="cursor-nwse-resize" {...grip} onPointerDown={down("scale")}><title>Scale</title></rect>
+      ))}
+      <g className="cursor-crosshair" {...grip} onPointerDown={down("pivot")}>
+        <circle cx={cx} cy={cy} r="9" fill="transparent" />
+        <path d={`M${cx - 7} ${cy}h5m4 0h5M${cx} ${cy - 7}v5m0 4v5`} stroke="#c7a252" strokeWidth="1.6" />
+        <title>Pivot</title>
+      </g>
+    </g>
+  );
+}
+
+const round = (v: Vec2, digits: number): Vec2 => v.map((x) => Number(x.toFixed(digits))) as Vec2;

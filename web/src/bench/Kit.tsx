@@ -1,0 +1,105 @@
+import { Crosshair, Film, Music, Pin, Plus, Upload, Waypoints, X } from "lucide-react";
+import { useRef, useState } from "react";
+import { useShelf } from "../api/client";
+import type { ShelfItem } from "../document/types";
+import { useBench, type Drawer } from "../state/bench";
+import { useUploads } from "../state/uploads";
+import { Tip } from "../ui/Tip";
+import { insertFootage, startDrag } from "./drops";
+import { trackedLayers } from "./names";
+
+const DRAWERS = [
+  { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
+  { id: "tracks", title: "Tracks", icon: Waypoints, keys: "2" },
+] as const;
+
+/** The kit at the left: drawers that slide over the picture's edge. */
+export function Kit() {
+  const { drawer, set } = useBench();
+  return (
+    <nav aria-label="Kit" className="flex w-11 shrink-0 flex-col items-center gap-1 border-r border-line bg-surface pt-2">
+      {DRAWERS.map(({ id, title, icon: Icon, keys }) => (
+        <Tip key={id} text={title} keys={keys}>
+          <button aria-expanded={drawer === id} className={`flex w-10 flex-col items-center gap-0.5 rounded py-1.5 text-[11px] ${drawer === id ? "bg-raised text-ink" : "text-quiet hover:text-ink"}`} onClick={() => set({ drawer: drawer === id ? null : id })}>
+            <Icon size={17} />{title}
+          </button>
+        </Tip>
+      ))}
+    </nav>
+  );
+}
+
+export function DrawerPanel() {
+  const { drawer, set } = useBench();
+  const [kept, setKept] = useState(false);
+  if (!drawer) return null;
+  return (
+    <div className={`${kept ? "relative" : "absolute inset-y-0 left-0 z-20 shadow-[8px_0_24px_rgb(0_0_0/.4)]"} flex w-64 shrink-0 flex-col border-r border-line bg-surface`} role="region" aria-label={drawer === "shelf" ? "Shelf" : "Tracks"}>
+      <header className="flex h-9 items-center gap-1 border-b border-line px-3">
+        <h2 className="flex-1 font-semibold">{drawer === "shelf" ? "Shelf" : "Tracks"}</h2>
+        <Tip text={kept ? "Let it slide over the picture" : "Keep it open"}><button className="icon-btn" aria-pressed={kept} aria-label="Keep the drawer open" onClick={() => setKept(!kept)}><Pin size={13} className={kept ? "text-brass" : ""} /></button></Tip>
+        <button className="icon-btn" aria-label="Close the drawer" onClick={() => set({ drawer: null })}><X size={14} /></button>
+      </header>
+      {drawer === "shelf" ? <ShelfDrawer /> : <TracksDrawer />}
+    </div>
+  );
+}
+
+export type { Drawer };
+
+function ShelfDrawer() {
+  const items = useShelf().data ?? [];
+  const [query, setQuery] = useState("");
+  const input = useRef<HTMLInputElement>(null);
+  const send = useUploads((s) => s.send);
+  const found = items.filter((i) => `${i.name} ${i.tags.join(" ")} ${i.kind}`.toLowerCase().includes(query.toLowerCase()));
+  return (
+    <>
+      <div className="flex gap-1 p-2">
+        <input className="field min-w-0 flex-1" placeholder="Search the shelf" aria-label="Search the shelf" value={query} onChange={(e) => setQuery(e.target.value)} onKeyDown={(e) => e.stopPropagation()} />
+        <Tip text="Import footage"><button className="btn px-2" aria-label="Import footage" onClick={() => input.current?.click()}><Upload size={14} /></button></Tip>
+        <input ref={input} type="file" multiple hidden onChange={(e) => { if (e.target.files?.length) void send([...e.target.files], false); e.target.value = ""; }} />
+      </div>
+      <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-2 gap-2 overflow-y-auto p-2 pt-0" aria-label="Footage">
+        {found.map((item) => <ShelfCard key={item.id} item={item} />)}
+        {!found.length && <li className="col-span-2 px-1 text-quiet">{items.length ? "Nothing on the shelf is called that." : "The shelf is empty: import footage, or drop files here."}</li>}
+      </ul>
+    </>
+  );
+}
+
+function ShelfCard({ item }: { item: ShelfItem }) {
+  const poster = item.kind === "sound" ? null : `/api/media/${item.media}/poster.jpg`;
+  return (
+    <li draggable onDragStart={(e) => startDrag(e, { kind: "shelf", id: item.id })} className="group relative cursor-grab rounded-md border border-line bg-ground p-1" title={item.tags.join(", ")}>
+      <div className="check flex h-[58px] items-center justify-center overflow-hidden rounded">
+        {poster ? <img src={poster} alt="" draggable={false} className="h-full w-full object-cover" /> : <Music size={18} className="text-quiet" />}
+      </div>
+      <div className="truncate px-0.5 text-small">{item.name}</div>
+      <div className="mono truncate px-0.5 text-[11px] text-quiet">{item.kind === "still" ? "still" : item.kind === "sound" ? "sound" : `${item.facts.frames} fr`}{item.facts.alpha ? " α" : ""}</div>
+      {item.kind !== "sound" && (
+        <button className="icon-btn absolute top-1.5 right-1.5 bg-black/70 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" aria-label={`Lay in ${item.name}`} onClick={() => void insertFootage(item.id, 0)}><Plus size={13} /></button>
+      )}
+    </li>
+  );
+}
+
+function TracksDrawer() {
+  const { shot, selection, select, set, tool } = useBench();
+  const tracks = Object.values(shot?.tracks ?? {});
+  return (
+    <div className="flex min-h-0 flex-1 flex-col gap-1 overflow-y-auto p-2">
+      {tracks.map((t) => (
+        <button
+          key={t.id} draggable onDragStart={(e) => startDrag(e, { kind: "track", id: t.id })} onClick={() => select({ kind: "track", id: t.id })} aria-pressed={selection.kind === "track" && selection.id === t.id}
+          className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${selection.kind === "track" && selection.id === t.id ? "border-brass" : "border-line"} bg-ground`}
+        >
+          <Crosshair size={14} className="shrink-0 text-track" />
+          <span className="min-w-0 flex-1"><span className="block truncate">{t.name}</span><span className="block truncate text-small text-quiet">{t.samples ? (t.lost_frames ? `${t.lost_frames} frames lost` : "followed") : "not tracked yet"} · carries {trackedLayers(shot!, t.id).length}</span></span>
+        </button>
+      ))}
+      {!tracks.length && <p className="px-1 py-2 text-quiet">No tracks yet. Start one, then click a corner or a spot in the picture. Drag a finished track onto a pane to let it ride.</p>}
+      <button className="btn flex items-center justify-center gap-1.5" aria-pressed={tool === "track"} onClick={() => set({ tool: tool === "track" ? "move" : "track", drawer: null })}><Crosshair size={13} /> Track a point</button>
+    </div>
+  );
+}

@@ -1,0 +1,216 @@
+import { DropdownMenu } from "radix-ui";
+import { useRef, useState } from "react";
+import { useAbout, useSamples } from "../api/client";
+import { at, moveKeys } from "../document/ops";
+import type { Ease, Key, Layer, Op, Track } from "../document/types";
+import { useLiveTracks } from "../live/tracks";
+import { useBench, type KeyRef } from "../state/bench";
+import { Axis, frameAt } from "./axis";
+import { parametersOf, type Named } from "./names";
+import { merged } from "./TrackMarks";
+import { plateLayer } from "./tracking";
+
+const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
+
+/** Only what the selection has: its span, a lane a keyed parameter, the health of its track. */
+export function Lanes() {
+  const { shot, selection, frame } = useBench();
+  const about = useAbout().data;
+  if (!shot) return null;
+  const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
+  const trackId = selection.kind === "track" ? selection.id : layer?.kind === "footage" ? layer.place.ride?.track : undefined;
+  const track = trackId ? shot.tracks[trackId] : undefined;
+  const keyed = layer ? parametersOf(layer, about).filter((p) => p.parameter.keys.length) : [];
+  return (
+    <div className="relative min-h-0 flex-1 overflow-y-auto" data-testid="lanes">
+      {layer && <Span layer={layer} plate={layer.id === shot.plate} />}
+      {keyed.map((p) => <KeyLane key={p.path} named={p} />)}
+      {track && <Health track={track} />}
+      {layer && !keyed.length && <p className="px-3 py-2 text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
+      {!layer && !track && <p className="px-3 py-2 text-quiet">Select a layer or a track to see its time here.</p>}
+      <div className="pointer-events-none absolute inset-y-0 right-0 left-[112px]"><Axis frame={frame} frames={shot.frames} /></div>
+    </div>
+  );
+}
+
+function Row({ name, mark, children, rowRef }: { name: string; mark?: string; children: React.ReactNode; rowRef?: React.Ref<HTMLDivElement> }) {
+  return (
+    <div className="flex h-[26px] border-b border-line/60">
+      <div className={`flex w-[112px] shrink-0 items-center border-r border-line pl-3 text-small ${mark ?? "text-quiet"}`}><span className="truncate" title={name}>{name}</span></div>
+      <div ref={rowRef} className="relative min-w-0 flex-1">{children}</div>
+    </div>
+  );
+}
+
+function Span({ layer, plate }: { layer: Layer; plate: boolean }) {
+  const { shot, draft, commit } = useBench();
+  const row = useRef<HTMLDivElement>(null);
+  const grabbed = useRef<{ frame: number; span: [number, number] } | null>(null);
+  if (!shot) return null;
+  const span = (layer.span ?? [0, shot.frames - 1]) as [number, number];
+  const path = `/layers/${layer.id}/span`;
+  const left = (f: number) => `${(f / shot.frames) * 100}%`;
+  const part = (which: "in" | "out" | "all") => ({
+    onPointerDown: (e: React.PointerEvent) => {
+      e.currentTarget.setPointerCapture(e.pointerId);
+      grabbed.current = { frame: frameAt(e, row.current!, shot.frames), span };
+    },
+    onPointerMove: (e: React.PointerEvent) => {
+      const g = grabbed.current;
+      if (!g) return;
+      const by = Math.round(frameAt(e, row.current!, shot.frames) - g.frame);
+      const [a, b] = g.span;
+      const next = which === "in" ? [Math.min(a + by, b), b] : which === "out" ? [a, Math.max(b + by, a)] : [a + by, b + by];
+      draft([{ op: "replace", path, value: next }]);
+    },
+    onPointerUp: () => {
+      grabbed.current = null;
+      if (useBench.getState().overlay.length) void commit(`change the span of ${layer.name}`, [{ op: "replace", path, value: layer.span }]);
+    },
+  });
+  const slider = (i: 0 | 1) => ({
+    role: "slider", tabIndex: 0, "aria-label": `${i ? "Last" : "First"} frame of ${layer.name}`, "aria-valuenow": span[i],
+    onKeyDown: (e: React.KeyboardEvent) => {
+      const by = e.key === "ArrowLeft" ? -1 : e.key === "ArrowRight" ? 1 : 0;
+      if (!by) return;
+      e.preventDefault();
+      e.stopPropagation();
+      const next = i ? [span[0], Math.max(span[1] + by, span[0])] : [Math.min(span[0] + by, span[1]), span[1]];
+      void commit(`change the span of ${layer.name}`, [{ op: "replace", path, value: next }]);
+    },
+  });
+  return (
+    <Row name="span" rowRef={row}>
+      <div className={`absolute inset-y-[6px] ${plate ? "bg-[#35332f]" : "cursor-grab bg-[#45423b]"}`} style={{ left: left(span[0]), right: `${(1 - (span[1] + 1) / shot.frames) * 100}%` }} {...(plate ? {} : part("all"))} />
+      {!plate && (
+        <>
+          <div {...slider(0)} {...part("in")} className="absolute inset-y-[4px] w-[6px] cursor-ew-resize rounded-sm bg-brass" style={{ left: left(span[0]) }} />
+          <div {...slider(1)} {...part("out")} className="absolute inset-y-[4px] w-[6px] -translate-x-full cursor-ew-resize rounded-sm bg-brass" style={{ left: left(span[1] + 1) }} />
+        </>
+      )}
+    </Row>
+  );
+}
+
+/** One keyed parameter: pips to select (Shift adds), drag, delete, copy; a menu for the ease. */
+function KeyLane({ named }: { named: Named }) {
+  const { shot, keys, set, draft, commit, seek } = useBench();
+  const row = useRef<HTMLDivElement>(null);
+  const held = useRef<{ from: number; by: number; refs: KeyRef[] } | null>(null);
+  const [menu, setMenu] = useState<number | null>(null);
+  if (!shot) return null;
+  const chosen = (k: Key) => keys.some((r) => r.path === named.path && r.frame === k.frame);
+  const move = (refs: KeyRef[], by: number): Op[] => {
+    const stored = useBench.getState().stored!.document;
+    return [...new Set(refs.map((r) => r.path))].map((path) => ({ op: "replace", path: `${path}/keys`, value: moveKeys(at(stored, path), refs.filter((r) => r.path === path).map((r) => r.frame), by) }));
+  };
+  const setEase = (ease: Ease) => {
+    const refs = keys.length ? keys : [{ path: named.path, frame: menu! }];
+    const ops: Op[] = [...new Set(refs.map((r) => r.path))].map((path) => ({
+      op: "replace", path: `${path}/keys`, value: at(shot, path).keys.map((k) => (refs.some((r) => r.path === path && r.frame === k.frame) ? { ...k, ease } : k)),
+    }));
+    void commit(`set the ease to ${ease}`, ops);
+  };
+  return (
+    <Row name={named.title} rowRef={row}>
+      {named.parameter.keys.map((k) => (
+        <DropdownMenu.Root key={k.frame} open={menu === k.frame} onOpenChange={(o) => !o && setMenu(null)}>
+          <DropdownMenu.Trigger asChild onPointerDown={(e) => e.preventDefault()}>
+            <button
+              className="absolute top-[4px] h-[18px] w-[13px] -translate-x-1/2 touch-none" style={{ left: `${((k.frame + 0.5) / shot.frames) * 100}%` }}
+              aria-label={`Key of ${named.title} at ${k.frame}, ${k.ease}`} aria-pressed={chosen(k)}
+              onContextMenu={(e) => { e.preventDefault(); if (!chosen(k)) set({ keys: [{ path: named.path, frame: k.frame }] }); setMenu(k.frame); }}
+              onPointerDownCapture={(e) => {
+                if (e.button !== 0) return;
+                e.currentTarget.setPointerCapture(e.pointerId);
+                const me = { path: named.path, frame: k.frame };
+                const refs = chosen(k) ? keys : e.shiftKey ? [...keys, me] : [me];
+                set({ keys: refs });
+                held.current = { from: frameAt(e, row.current!, shot.frames), by: 0, refs };
+              }}
+              onPointerMove={(e) => {
+                const h = held.current;
+                if (!h) return;
+                const by = Math.round(frameAt(e, row.current!, shot.frames) - h.from);
+                if (by === h.by) return;
+                h.by = by;
+                const ops = move(h.refs, by);
+                draft(by ? ops : []);
+                set({ keys: h.refs.map((r) => ({ ...r, frame: r.frame + by })) });
+              }}
+              onPointerUp={() => {
+                const h = held.current;
+                held.current = null;
+                if (h?.by) void commit("move keys", move(h.refs, h.by));
+                else seek(k.frame);
+              }}
+              onKeyDown={(e) => {
+                if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); set({ keys: [{ path: named.path, frame: k.frame }] }); setMenu(k.frame); }
+                const by = e.altKey ? { ArrowLeft: -1, ArrowRight: 1 }[e.key] : undefined;
+                if (by) { e.preventDefault(); e.stopPropagation(); void commit("move a key", move([{ path: named.path, frame: k.frame }], by)); }
+              }}
+              onFocus={() => !chosen(k) && set({ keys: [{ path: named.path, frame: k.frame }] })}
+            >
+              <Pip ease={k.ease} filled={chosen(k)} />
+            </button>
+          </DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content className="menu w-44">
+              {EASES.map((ease) => (
+                <DropdownMenu.Item key={ease} className="menu-item" onSelect={() => setEase(ease)}>
+                  <span className="flex items-center gap-2"><span className="relative h-4 w-3"><Pip ease={ease} filled={k.ease === ease} /></span>{ease === "bezier" ? "shaped" : ease}</span>
+                </DropdownMenu.Item>
+              ))}
+              <DropdownMenu.Separator className="my-1 h-px bg-line" />
+              <DropdownMenu.Item className="menu-item" onSelect={() => removeKeys(keys)}>Delete <kbd className="mono text-quiet">Del</kbd></DropdownMenu.Item>
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+      ))}
+    </Row>
+  );
+}
+
+/** An upright pip: flat top hold, pointed linear, round eased. */
+export function Pip({ ease, filled }: { ease: Ease; filled: boolean }) {
+  const d = { hold: "M3 4h7v12h-7z", linear: "M3 8l3.5-5 3.5 5v8h-7z", smooth: "M3 7a3.5 3.5 0 0 1 7 0v9h-7z", bezier: "M3 7a3.5 3.5 0 0 1 7 0v9h-7z M3 12h7" }[ease];
+  return <svg viewBox="0 0 13 18" className="absolute inset-0 h-full w-full" aria-hidden><path d={d} fill={filled ? "#c7a252" : "#1b1b1b"} stroke={filled ? "#c7a252" : "#d8d5ce"} strokeWidth="1.3" /></svg>;
+}
+
+export function removeKeys(refs: KeyRef[]): void {
+  const { shot, commit, set, frame } = useBench.getState();
+  if (!shot || !refs.length) return;
+  const ops = [...new Set(refs.map((r) => r.path))].flatMap((path): Op[] => {
+    const parameter = at(shot, path);
+    const keys = parameter.keys.filter((k) => !refs.some((r) => r.path === path && r.frame === k.frame));
+    const rest: Op[] = keys.length ? [] : [{ op: "replace", path: `${path}/value`, value: parameter.keys.find((k) => k.frame <= frame)?.value ?? parameter.keys[0].value }];
+    return [{ op: "replace", path: `${path}/keys`, value: keys }, ...rest];
+  });
+  set({ keys: [] });
+  void commit(refs.length > 1 ? `delete ${refs.length} keys` : "delete a key", ops);
+}
+
+/** The health of a track: confidence over time, lost stretches marked with why. */
+function Health({ track }: { track: Track }) {
+  const shot = useBench((s) => s.shot);
+  const live = useLiveTracks((s) => s.byTrack[track.id]);
+  const files = useSamples(track.samples ? [track.samples] : []);
+  if (!shot) return null;
+  const file = track.samples ? files[track.samples] : undefined;
+  const start = plateLayer()?.start ?? 0;
+  const samples = merged(file, live);
+  const x = (f: number) => ((f + start) / shot.frames) * 1000;
+  const area = samples.map((s) => `M${x(s[0]).toFixed(1)} 26v${(-4 - 20 * s[3]).toFixed(1)}h${(1000 / shot.frames + 0.3).toFixed(2)}V26z`);
+  const reason = file?.frames.find((s) => s.lost);
+  return (
+    <Row name={`health: ${track.name}`} mark="text-track">
+      <svg viewBox="0 0 1000 26" preserveAspectRatio="none" className="absolute inset-0 h-full w-full" data-testid="health" data-samples={samples.length} aria-label={`Confidence of ${track.name}: ${samples.length} frames, ${samples.filter((s) => s[4]).length} lost`} role="img">
+        <path d={area.filter((_, i) => !samples[i][4]).join("")} fill="#5fb3a1" opacity=".55" />
+        <path d={samples.filter((s) => s[4]).map((s) => `M${x(s[0]).toFixed(1)} 0h${(1000 / shot.frames + 0.3).toFixed(2)}v26h-${(1000 / shot.frames + 0.3).toFixed(2)}z`).join("")} fill="#e08763" opacity=".45" />
+        {[track.reference_frame, ...track.hand_set.map((h) => h.frame)].map((f) => <path key={f} d={`M${x(f + 0.5)} 0v26`} stroke="#e6e4df" strokeWidth="2" vectorEffect="non-scaling-stroke" />)}
+      </svg>
+      {reason && <span className="pointer-events-none absolute top-1 text-small text-[#f0b79f]" style={{ left: `min(${x(reason.frame) / 10}%, 80%)` }}>&nbsp;{reason.reason}</span>}
+      {!samples.length && <span className="absolute inset-0 flex items-center pl-2 text-small text-quiet">not tracked yet</span>}
+    </Row>
+  );
+}

@@ -1,0 +1,109 @@
+import { Popover } from "radix-ui";
+import { useState } from "react";
+import { useAbout } from "../api/client";
+import { sample } from "../document/animate";
+import { setValue } from "../document/ops";
+import type { Control, FootageLayer, Layer } from "../document/types";
+import { useBench } from "../state/bench";
+import { Menu } from "../ui/Menu";
+import { Scrub } from "../ui/Scrub";
+import { rideLayer } from "./drops";
+
+const WORD = "font-semibold underline decoration-2 underline-offset-4 decoration-[#6b665c] hover:decoration-brass";
+const OFFER = "italic text-quiet underline decoration-dotted underline-offset-4 hover:text-ink";
+
+/** What the layer is, in one sentence; each word opens what changes it. */
+export function Sentence({ layer }: { layer: Layer }) {
+  const { shot, commit } = useBench();
+  if (!shot) return null;
+  const plate = layer.id === shot.plate;
+  const path = `/layers/${layer.id}`;
+  return (
+    <p className="text-[15px] leading-7" data-testid="sentence">
+      <Rename value={layer.name} label="Name of the layer" save={(name) => void commit(`rename ${layer.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />
+      {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second.</>}
+      {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
+      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, at <Opacity layer={layer} />, <Lives layer={layer} />.</>}
+    </p>
+  );
+}
+
+function FootageWords({ layer }: { layer: FootageLayer }) {
+  const { shot, commit } = useBench();
+  const blends = useAbout().data?.blends ?? [];
+  if (!shot) return null;
+  const ride = layer.place.ride;
+  const tracks = Object.values(shot.tracks);
+  const path = `/layers/${layer.id}`;
+  return (
+    <>
+      , from the shelf,{" "}
+      {ride ? "rides on " : ""}
+      <Menu
+        className={ride ? `${WORD} decoration-track!` : OFFER} label="What it rides on" trigger={ride ? (shot.tracks[ride.track]?.name ?? "?") : tracks.length ? "rides on nothing yet" : "rides on nothing yet (no tracks)"}
+        choices={[...tracks.map((t) => ({ id: t.id, label: t.name, hint: t.samples ? "" : "not tracked", checked: ride?.track === t.id, act: () => void rideLayer(layer.id, t.id) })), { id: "none", label: "nothing", act: () => void rideLayer(layer.id, null), checked: !ride }]}
+      />
+      {ride && (
+        <>
+          {" "}(position, from <b className="mono">{ride.reference_frame}</b>
+          {", "}
+          <Menu
+            className={WORD} label="What happens where the track is lost" trigger={{ bridge: "bridging gaps", hold: "holding in gaps", hide: "hidden in gaps" }[ride.gaps]}
+            choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: { bridge: "bridge gaps in a straight line", hold: "hold still in gaps", hide: "hide in gaps" }[g], checked: ride.gaps === g, act: () => void commit(`change the gaps of ${layer.name}`, [{ op: "replace", path: `${path}/place/ride/gaps`, value: g }]) }))}
+          />
+          )
+        </>
+      )}
+      , is laid in with{" "}
+      <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `${path}/blend`, value: b }]) }))} />{" "}
+      at <Opacity layer={layer} />, and <Lives layer={layer} />.
+    </>
+  );
+}
+
+function Opacity({ layer }: { layer: Layer }) {
+  const { shot, frame, draft, commit } = useBench();
+  const control = useAbout().data?.opacity as Control | undefined;
+  if (!shot || !control) return null;
+  const value = sample(layer.opacity, frame);
+  const path = `/layers/${layer.id}/opacity`;
+  return (
+    <Popover.Root>
+      <Popover.Trigger className={WORD} aria-label="Opacity">{Math.round(value * 100)} %</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu w-64 p-3" sideOffset={4}>
+          <Scrub label="Opacity" value={value * 100} step={1} unit="%" digits={0} soft={[0, 100]} hard={[0, 100]} bar onDrag={(v) => draft(setValue(shot, path, frame, v / 100))} onSet={(v) => void commit(`set the opacity of ${layer.name}`, setValue(useBench.getState().shot!, path, frame, v / 100))} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Lives({ layer }: { layer: Layer }) {
+  const { shot, frame, commit } = useBench();
+  if (!shot) return null;
+  const [a, b] = layer.span ?? [0, shot.frames - 1];
+  const set = (span: [number, number] | null) => void commit(`change the span of ${layer.name}`, [{ op: "replace", path: `/layers/${layer.id}/span`, value: span }]);
+  const choices = [
+    { id: "from", label: `from here (${frame}) on`, act: () => set([frame, Math.max(b, frame)]) },
+    { id: "to", label: `up to here (${frame})`, act: () => set([Math.min(a, frame), frame]) },
+    { id: "all", label: "through the whole shot", act: () => set(null) },
+  ];
+  if (!layer.span) return <>lives <Menu className={WORD} label="When it lives" trigger="throughout" choices={choices} /></>;
+  return <>lives from <Menu className={`${WORD} mono`} label="First frame" trigger={a} choices={choices} /> to <Menu className={`${WORD} mono`} label="Last frame" trigger={b} choices={choices} /></>;
+}
+
+export function Rename({ value, label, save }: { value: string; label: string; save: (name: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  if (typed === null) return <button className={WORD} aria-label={label} onClick={() => setTyped(value)}>{value}</button>;
+  const done = () => {
+    if (typed.trim() && typed !== value) save(typed.trim());
+    setTyped(null);
+  };
+  return (
+    <input
+      autoFocus aria-label={label} className="field w-44 py-0" value={typed} maxLength={120} onChange={(e) => setTyped(e.target.value)} onBlur={done} onFocus={(e) => e.target.select()}
+      onKeyDown={(e) => { e.stopPropagation(); if (e.key === "Enter") done(); if (e.key === "Escape") setTyped(null); }}
+    />
+  );
+}

@@ -1,0 +1,139 @@
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
+import type { Vec2 } from "../document/types";
+import { frames } from "../live/frames";
+import { useBench } from "../state/bench";
+import { insertFootage, readDrop } from "./drops";
+import { Handles } from "./Handles";
+import { Readout } from "./Readout";
+import { TrackMarks } from "./TrackMarks";
+import { startTrack } from "./tracking";
+import { usePicture } from "./usePictures";
+import { usePlayback } from "./usePlayback";
+
+const MARGIN = 16;
+
+/** The picture, with everything that is drawn and handled on top of it. */
+export function Viewer() {
+  const bench = useBench();
+  const { shot, zoom, pan, set, compare, wipe, peek, selection, tool, playing } = bench;
+  const box = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [room, setRoom] = useState<Vec2>([800, 450]);
+  const [pointer, setPointer] = useState<Vec2 | null>(null);
+  const held = useRef<{ x: number; y: number; pan: Vec2 } | null>(null);
+  useLayoutEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setRoom([entry.contentRect.width, entry.contentRect.height]));
+    observer.observe(box.current!);
+    return () => observer.disconnect();
+  }, []);
+  const [w, h] = shot?.size ?? [960, 540];
+  const fit = Math.min((room[0] - 2 * MARGIN) / w, (room[1] - 2 * MARGIN) / h);
+  const scale = zoom === "fit" ? Math.max(fit, 0.02) : zoom;
+  const origin: Vec2 = [(room[0] - w * scale) / 2 + pan[0], (room[1] - h * scale) / 2 + pan[1]];
+  const asked = Math.min(1, Math.max(Math.round(scale * window.devicePixelRatio * 64) / 64, 0.05));
+  const variant = peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
+  const { picture, problem, show } = usePicture(variant, asked, "view");
+  const { picture: other } = usePicture("plate", asked, "compare", compare === "wipe");
+  usePlayback(asked, show);
+  useEffect(() => {
+    frames.lastScale = asked;
+  }, [asked]);
+
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d", { alpha: false });
+    if (!context || !canvas.current) return;
+    const dpr = window.devicePixelRatio;
+    canvas.current.width = Math.round(room[0] * dpr);
+    canvas.current.height = Math.round(room[1] * dpr);
+    context.setTransform(dpr, 0, 0, dpr, 0, 0);
+    context.fillStyle = "#1b1b1b";
+    context.fillRect(0, 0, room[0], room[1]);
+    context.imageSmoothingEnabled = scale < 3;
+    if (picture) context.drawImage(picture, origin[0], origin[1], w * scale, h * scale);
+    if (compare === "wipe" && other) {
+      const x = origin[0] + w * scale * wipe;
+      context.save();
+      context.beginPath();
+      context.rect(x, origin[1], origin[0] + w * scale - x, h * scale);
+      context.clip();
+      context.drawImage(other, origin[0], origin[1], w * scale, h * scale);
+      context.restore();
+    }
+  });
+
+  const toShot = useCallback(
+    (e: { clientX: number; clientY: number }): Vec2 => {
+      const r = box.current!.getBoundingClientRect();
+      return [(e.clientX - r.left - origin[0]) / scale, (e.clientY - r.top - origin[1]) / scale];
+    },
+    [origin, scale],
+  );
+
+  useEffect(() => {
+    const element = box.current!;
+    const wheel = (e: WheelEvent) => {
+      e.preventDefault();
+      const r = element.getBoundingClientRect();
+      const next = Math.min(Math.max(scale * Math.exp(-e.deltaY * 0.0015), 0.05), 16);
+      const [px, py] = [e.clientX - r.left, e.clientY - r.top];
+      const [sx, sy] = [(px - origin[0]) / scale, (py - origin[1]) / scale];
+      set({ zoom: next, pan: [px - sx * next - (room[0] - w * next) / 2, py - sy * next - (room[1] - h * next) / 2] });
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    return () => element.removeEventListener("wheel", wheel);
+  });
+
+  return (
+    <div
+      ref={box} data-testid="viewer" className={`relative h-full min-h-0 w-full touch-none overflow-hidden ${tool === "track" ? "cursor-crosshair" : ""}`}
+      onPointerDown={(e) => {
+        if (e.button === 1 || (e.button === 0 && e.altKey)) {
+          held.current = { x: e.clientX, y: e.clientY, pan };
+          e.currentTarget.setPointerCapture(e.pointerId);
+        } else if (e.button === 0 && tool === "track") void startTrack(toShot(e));
+      }}
+      onPointerMove={(e) => {
+        setPointer(toShot(e));
+        const d = held.current;
+        if (d) set({ pan: [d.pan[0] + e.clientX - d.x, d.pan[1] + e.clientY - d.y] });
+      }}
+      onPointerUp={() => { held.current = null; }}
+      onPointerLeave={() => setPointer(null)}
+      onDragOver={(e) => e.preventDefault()}
+      onDrop={(e) => {
+        e.preventDefault();
+        const drop = readDrop(e);
+        if (drop?.kind === "shelf") void insertFootage(drop.id, 0, toShot(e));
+      }}
+    >
+      <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-label="The picture" role="img" data-frame={bench.frame} />
+      {shot && !playing && (
+        <svg className="absolute inset-0 h-full w-full" style={{ pointerEvents: "none" }}>
+          <g transform={`translate(${origin[0]} ${origin[1]})`}>
+            <TrackMarks scale={scale} toShot={toShot} />
+            {tool === "move" && <Handles scale={scale} toShot={toShot} />}
+          </g>
+        </svg>
+      )}
+      {compare === "wipe" && (
+        <div
+          role="slider" tabIndex={0} aria-label="Wipe against the plate" aria-valuenow={Math.round(wipe * 100)} aria-valuemin={0} aria-valuemax={100}
+          className="absolute w-4 -translate-x-2 cursor-ew-resize touch-none" style={{ left: origin[0] + w * scale * wipe, top: origin[1], height: h * scale }}
+          onPointerDown={(e) => { e.stopPropagation(); e.currentTarget.setPointerCapture(e.pointerId); }}
+          onPointerMove={(e) => e.currentTarget.hasPointerCapture(e.pointerId) && set({ wipe: Math.min(Math.max(toShot(e)[0] / w, 0), 1) })}
+          onKeyDown={(e) => {
+            const by = e.key === "ArrowLeft" ? -0.02 : e.key === "ArrowRight" ? 0.02 : 0;
+            if (by) { e.stopPropagation(); set({ wipe: Math.min(Math.max(wipe + by, 0), 1) }); }
+          }}
+        >
+          <span className="absolute inset-y-0 left-[7px] w-px bg-ink/70" />
+          <span className="mono absolute top-2 left-4 rounded bg-black/60 px-2">plate</span>
+        </div>
+      )}
+      {tool === "track" && <p className="absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">Click a corner or a spot to follow. Esc puts the tool away.</p>}
+      {peek && <p className="mono absolute top-3 left-3 rounded bg-black/70 px-2 py-1">without the selection</p>}
+      {problem && <p role="alert" className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded bg-black/80 px-4 py-2 text-warn">{problem}</p>}
+      <Readout at={pointer} />
+    </div>
+  );
+}

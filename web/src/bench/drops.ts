@@ -1,0 +1,45 @@
+/** What can be dragged: shelf items, tracks, panes; and what a drop does. */
+import { queries } from "../api/client";
+import { insertLayer, newLayer, rideOn } from "../document/ops";
+import type { ShelfItem, Vec2 } from "../document/types";
+import { useBench } from "../state/bench";
+
+export type Dragged = { kind: "shelf" | "track" | "pane"; id: string };
+const TYPE = "application/x-tropein";
+
+export function startDrag(e: React.DragEvent, dragged: Dragged): void {
+  e.dataTransfer.setData(TYPE, JSON.stringify(dragged));
+  e.dataTransfer.effectAllowed = "copyMove";
+}
+
+export function readDrop(e: React.DragEvent): Dragged | null {
+  const text = e.dataTransfer.getData(TYPE);
+  return text ? (JSON.parse(text) as Dragged) : null;
+}
+
+/** Lay a shelf item into the stack at an index, where it was dropped or in the middle; it becomes the selection. */
+export async function insertFootage(itemId: string, index: number, at?: Vec2): Promise<void> {
+  const { shot, frame, commit, select, say } = useBench.getState();
+  const item = queries.getQueryData<ShelfItem[]>(["shelf"])?.find((i) => i.id === itemId);
+  if (!shot || !item) return;
+  if (item.kind === "sound") {
+    say("Sound cannot be laid in yet: a render takes the plate's own sound along.");
+    return;
+  }
+  const layer = newLayer(shot, item.footage as never, frame);
+  if (at) layer.place.position.value = at.map((v) => Number(v.toFixed(1))) as Vec2;
+  await commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never));
+  select({ kind: "layer", id: layer.id });
+}
+
+export async function rideLayer(layerId: string, track: string | null): Promise<void> {
+  const { shot, frame, commit, say } = useBench.getState();
+  const layer = shot?.layers[layerId];
+  if (layer?.kind !== "footage" || !shot) return;
+  if (layer.id === shot.plate) {
+    say("The plate cannot ride on a track that was made from it.");
+    return;
+  }
+  const name = track ? shot.tracks[track]?.name : "";
+  await commit(track ? `let ${layer.name} ride on ${name}` : `untie ${layer.name}`, rideOn(layer, track, frame));
+}

@@ -1,0 +1,39 @@
+/** Parameters by path: what a lane or a label calls them, and which of them are keyed. */
+import type { About, Animated, Control, Layer, Shot } from "../document/types";
+
+export interface Named { path: string; title: string; parameter: Animated }
+
+/** All animatable parameters of a layer. */
+export function parametersOf(layer: Layer, about: About | undefined): Named[] {
+  const base = `/layers/${layer.id}`;
+  const out: Named[] = [{ path: `${base}/opacity`, title: "opacity", parameter: layer.opacity }];
+  if (layer.kind === "footage") {
+    for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
+  }
+  layer.effects.forEach((effect, i) => {
+    const info = about?.effects.find((e) => e.kind === effect.kind);
+    const params: Pick<Control, "name" | "title">[] = [{ name: "mix", title: "mix" }, ...(info?.params ?? [])];
+    for (const p of params) {
+      const parameter = effect[p.name] as Animated | undefined;
+      if (parameter) out.push({ path: `${base}/effects/${i}/${p.name}`, title: `${info?.title.toLowerCase() ?? effect.kind}: ${p.title.toLowerCase()}`, parameter });
+    }
+  });
+  return out;
+}
+
+export const trackedLayers = (shot: Shot, track: string) =>
+  Object.values(shot.layers).filter((l) => l.kind === "footage" && l.place.ride?.track === track);
+
+/** hh:mm:ss:ff style time of a frame, from the shot's rate. */
+export function timecode(frame: number, rate: string): string {
+  const [top, bottom] = rate.split("/").map(Number);
+  const fps = Math.round(top / bottom);
+  const seconds = Math.floor(frame / fps);
+  const two = (n: number) => String(n).padStart(2, "0");
+  return `${two(Math.floor(seconds / 60))}:${two(seconds % 60)}:${two(frame % fps)}`;
+}
+
+export const fps = (rate: string) => {
+  const [top, bottom] = rate.split("/").map(Number);
+  return top / bottom;
+};

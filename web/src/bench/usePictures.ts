@@ -1,0 +1,65 @@
+/** Asking for pictures of the shot and keeping them: what is on screen now, and frames ahead while playing. */
+import { useCallback, useEffect, useRef, useState } from "react";
+import { frames } from "../live/frames";
+import { live } from "../live/socket";
+import { useBench } from "../state/bench";
+
+const DRAG_SCALE = 0.6; // of the shown scale while something is dragged
+
+export interface Asked { frame: number; variant: string; scale: number; draft: boolean }
+
+export function keyOf(a: Asked): string {
+  const { id, stored, view } = useBench.getState();
+  return `${id} ${stored?.revision} ${view} ${a.variant} ${a.scale.toFixed(3)} ${a.frame}`;
+}
+
+/** Fetch one picture; kept by key unless an overlay is on it. Null when a newer request replaced it. */
+export async function fetchPicture(a: Asked, channel: string | null): Promise<ImageBitmap | null> {
+  const { id, stored, overlay, view } = useBench.getState();
+  if (!id || !stored) return null;
+  const key = keyOf(a);
+  const clean = !overlay.length;
+  const kept = clean ? frames.get(key) : undefined;
+  if (kept) return kept;
+  const jpeg = await live.ask({ shot: id, revision: stored.revision, overlay, frame: a.frame, scale: a.scale, view, variant: a.variant, draft: a.draft, channel });
+  if (!jpeg) return null;
+  const bitmap = await createImageBitmap(jpeg);
+  if (clean && !a.draft) frames.put(key, bitmap);
+  return bitmap;
+}
+
+/** The newest picture for what is asked; `problem` says why there is none. */
+export function usePicture(variant: string, scale: number, channel: string, wanted = true) {
+  const { frame, stored, overlay, view, playing, id } = useBench();
+  const [picture, setPicture] = useState<ImageBitmap | null>(null);
+  const [problem, setProblem] = useState("");
+  const busy = useRef(false);
+  const again = useRef(false);
+  const dragging = overlay.length > 0;
+  const load = useCallback(async () => {
+    if (!wanted || !useBench.getState().stored) return;
+    if (busy.current) {
+      again.current = true;
+      return;
+    }
+    busy.current = true;
+    try {
+      do {
+        again.current = false;
+        const now = useBench.getState();
+        const draft = now.overlay.length > 0;
+        const bitmap = await fetchPicture({ frame: now.frame, variant, scale: draft ? scale * DRAG_SCALE : scale, draft }, channel);
+        if (bitmap) setPicture(bitmap);
+        setProblem("");
+      } while (again.current);
+    } catch (error) {
+      setProblem((error as Error).message);
+    } finally {
+      busy.current = false;
+    }
+  }, [variant, scale, channel, wanted]);
+  useEffect(() => {
+    if (!playing || channel !== "view") void load();
+  }, [load, frame, stored?.revision, overlay, view, playing, dragging, id, channel]);
+  return { picture, problem, show: setPicture };
+}

@@ -1,0 +1,96 @@
+/** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
+import { sample } from "./animate";
+import type { Animated, Footage, FootageLayer, Key, Layer, Op, Shot, Track, Vec2 } from "./types";
+
+export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
+
+/** The parameter at a JSON pointer. */
+export function at<T = unknown>(shot: Shot, path: string): Animated<T> {
+  return path.split("/").slice(1).reduce<unknown>((o, k) => (o as Record<string, unknown>)[k], shot) as Animated<T>;
+}
+
+/** Set a value: at the frame's key when the parameter is keyed, else the constant. */
+export function setValue<T>(shot: Shot, path: string, frame: number, value: T): Op[] {
+  const parameter = at<T>(shot, path);
+  if (!parameter.keys.length) return [{ op: "replace", path: `${path}/value`, value }];
+  return [{ op: "replace", path: `${path}/keys`, value: withKey(parameter, frame, value) }];
+}
+
+export function withKey<T>(parameter: Animated<T>, frame: number, value: T): Key<T>[] {
+  const here = parameter.keys.find((k) => k.frame === frame);
+  const before = parameter.keys.filter((k) => k.frame < frame).at(-1);
+  const key: Key<T> = here ? { ...here, value } : { frame, value, ease: before?.ease ?? "smooth", handles: [0.33, 0, 0.67, 1] };
+  return [...parameter.keys.filter((k) => k.frame !== frame), key].sort((a, b) => a.frame - b.frame);
+}
+
+/** Add a key with the present value, or remove the one that is there; the last one leaves its value behind. */
+export function toggleKey<T>(shot: Shot, path: string, frame: number): Op[] {
+  const parameter = at<T>(shot, path);
+  const value = sample(parameter, frame);
+  if (!parameter.keys.some((k) => k.frame === frame)) return [{ op: "replace", path: `${path}/keys`, value: withKey(parameter, frame, value) }];
+  const keys = parameter.keys.filter((k) => k.frame !== frame);
+  const ops: Op[] = [{ op: "replace", path: `${path}/keys`, value: keys }];
+  if (!keys.length) ops.push({ op: "replace", path: `${path}/value`, value });
+  return ops;
+}
+
+/** Move some keys of a parameter by frames; keys they land on give way. */
+export function moveKeys(parameter: Animated, frames: number[], by: number): Key[] {
+  const moved = parameter.keys.filter((k) => frames.includes(k.frame)).map((k) => ({ ...k, frame: k.frame + by }));
+  const landed = new Set(moved.map((k) => k.frame));
+  const rest = parameter.keys.filter((k) => !frames.includes(k.frame) && !landed.has(k.frame));
+  return [...rest, ...moved].sort((a, b) => a.frame - b.frame);
+}
+
+const constant = <T>(value: T): Animated<T> => ({ value, keys: [] });
+
+export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLayer {
+  const [w, h] = shot.size;
+  const fit = Math.min(1, w / footage.size[0], h / footage.size[1]);
+  const moving = footage.kind !== "still";
+  return {
+    kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
+    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), effects: [],
+    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null },
+  } as FootageLayer;
+}
+
+export function insertLayer(shot: Shot, layer: Layer, index: number, footage?: Footage): Op[] {
+  const last = shot.plate ? shot.stack.length - 1 : shot.stack.length;
+  const place = Math.min(Math.max(index, 0), last);
+  const ops: Op[] = [];
+  if (footage && !shot.footage[footage.id]) ops.push({ op: "add", path: `/footage/${footage.id}`, value: footage });
+  ops.push({ op: "add", path: `/layers/${layer.id}`, value: layer }, { op: "add", path: `/stack/${place}`, value: layer.id });
+  return ops;
+}
+
+export function removeLayer(shot: Shot, id: string): Op[] {
+  const ops: Op[] = [{ op: "remove", path: `/stack/${shot.stack.indexOf(id)}` }, { op: "remove", path: `/layers/${id}` }];
+  if (shot.plate === id) ops.unshift({ op: "replace", path: "/plate", value: null });
+  return ops;
+}
+
+export function moveLayer(shot: Shot, id: string, to: number): Op[] {
+  const rest = shot.stack.filter((s) => s !== id);
+  const last = shot.plate && shot.plate !== id ? rest.length - 1 : rest.length;
+  rest.splice(Math.min(Math.max(to, 0), last), 0, id);
+  return [{ op: "replace", path: "/stack", value: rest }];
+}
+
+/** Tie a layer to a track at the present frame, so that nothing jumps here. */
+export function rideOn(layer: FootageLayer, track: string | null, frame: number): Op[] {
+  const ride = track && { track, reference_frame: frame, steady: layer.place.ride?.steady ?? 0, gaps: layer.place.ride?.gaps ?? "bridge" };
+  return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: ride || null }];
+}
+
+export function newTrack(footage: string, name: string, frame: number, position: Vec2): Track {
+  return { kind: "point", id: newId(), name, footage, reference_frame: frame, position, pattern_px: 15, reach_px: 40, hand_set: [], samples: null, lost_frames: 0, note: "" } as Track;
+}
+
+export function removeTrack(shot: Shot, id: string): Op[] {
+  const ops: Op[] = [];
+  for (const layer of Object.values(shot.layers)) {
+    if (layer.kind === "footage" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
+  }
+  return [...ops, { op: "remove", path: `/tracks/${id}` }];
+}

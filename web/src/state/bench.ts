@@ -1,0 +1,131 @@
+/** The open shot and how it is looked at. The document lives here and nowhere else. */
+import { applyPatch } from "fast-json-patch";
+import { create } from "zustand";
+import { api, ApiError, getShot, got } from "../api/client";
+import type { Op, Shot, ShotState } from "../document/types";
+
+export const CLIENT = crypto.randomUUID().slice(0, 12);
+export type Selection = { kind: "layer" | "track"; id: string } | { kind: "shot" };
+export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance";
+export type Tool = "move" | "track";
+export type Drawer = "shelf" | "tracks" | null;
+export interface KeyRef { path: string; frame: number }
+
+interface Bench {
+  id: string | null;
+  stored: ShotState | null;
+  /** The document as shown: the stored one with the transient overlay of a drag. */
+  shot: Shot | null;
+  overlay: Op[];
+  frame: number;
+  playing: boolean;
+  loop: [number, number] | null;
+  selection: Selection;
+  keys: KeyRef[];
+  view: View;
+  compare: "off" | "wipe";
+  wipe: number;
+  peek: boolean;
+  zoom: number | "fit";
+  pan: [number, number];
+  tool: Tool;
+  drawer: Drawer;
+  dialog: "none" | "palette" | "shortcuts" | "render" | "history";
+  message: { text: string; kind: "error" | "info" } | null;
+  conflict: string | null;
+  open: (id: string) => Promise<void>;
+  set: (part: Partial<Bench>) => void;
+  seek: (frame: number) => void;
+  select: (selection: Selection) => void;
+  draft: (ops: Op[]) => void;
+  commit: (label: string, ops: Op[]) => Promise<void>;
+  undo: () => Promise<void>;
+  redo: () => Promise<void>;
+  takeOver: () => Promise<void>;
+  say: (text: string, kind?: "error" | "info") => void;
+}
+
+const patched = (shot: Shot, ops: Op[]): Shot =>
+  ops.length ? (applyPatch(structuredClone(shot), structuredClone(ops) as never).newDocument as Shot) : shot;
+
+let queue: Promise<unknown> = Promise.resolve();
+
+export const useBench = create<Bench>((set, get) => {
+  const received = (state: ShotState) => {
+    const { overlay, selection, frame } = get();
+    const shot = patched(state.document, overlay);
+    const gone = (selection.kind === "layer" && !shot.layers[selection.id]) || (selection.kind === "track" && !shot.tracks[selection.id]);
+    set({ stored: state, shot, selection: gone ? { kind: "shot" } : selection, frame: Math.min(frame, shot.frames - 1) });
+  };
+  const failed = (error: unknown) => {
+    const problem = error instanceof ApiError ? error : new ApiError(String(error), "error");
+    const stored = get().stored;
+    set({ overlay: [], shot: stored?.document ?? null });
+    if (problem.code === "conflict") set({ conflict: problem.message });
+    else get().say(problem.message);
+  };
+  /** Edits go one after another, each on the revision the one before made. */
+  const inOrder = (work: () => Promise<ShotState>) => {
+    const result = queue.then(work).then(received, failed);
+    queue = result;
+    return result;
+  };
+  const again = (what: "undo" | "redo") =>
+    inOrder(() => {
+      const id = get().id!;
+      const body = { body: { client: CLIENT }, params: { path: { shot_id: id } } };
+      return got<ShotState>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body));
+    });
+  return {
+    id: null, stored: null, shot: null, overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [],
+    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawer: null, dialog: "none",
+    message: null, conflict: null,
+    open: async (id) => {
+      set({ id, stored: null, shot: null, overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move" });
+      try {
+        const state = await getShot(id);
+        if (get().id !== id) return;
+        set({ frame: state.document.trim[0] });
+        received(state);
+        const top = state.document.stack.find((l) => l !== state.document.plate);
+        if (top) set({ selection: { kind: "layer", id: top } });
+      } catch (error) {
+        failed(error);
+      }
+    },
+    set,
+    seek: (frame) => {
+      const shot = get().shot;
+      if (shot) set({ frame: Math.min(Math.max(Math.round(frame), 0), shot.frames - 1) });
+    },
+    select: (selection) => set({ selection, keys: [] }),
+    draft: (ops) => {
+      const stored = get().stored;
+      if (stored) set({ overlay: ops, shot: patched(stored.document, ops) });
+    },
+    commit: (label, ops) => {
+      const stored = get().stored;
+      if (!stored || !ops.length) return Promise.resolve();
+      set({ shot: patched(stored.document, ops), overlay: ops });
+      return inOrder(async () => {
+        const state = await got<ShotState>(
+          api.POST("/api/shots/{shot_id}/edits", {
+            params: { path: { shot_id: stored.id } },
+            body: { base: get().stored!.revision, label, ops: ops as never, client: CLIENT },
+          }),
+        );
+        set({ overlay: [] });
+        return state;
+      });
+    },
+    undo: () => (get().stored?.undo ? again("undo") : Promise.resolve()),
+    redo: () => (get().stored?.redo ? again("redo") : Promise.resolve()),
+    takeOver: () => {
+      set({ conflict: null, overlay: [] });
+      return inOrder(() => getShot(get().id!));
+    },
+    say: (text, kind = "error") => {
+      set({ message: { text, kind } });
+    },
+  };
+});

@@ -1,0 +1,23 @@
+import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
+
+export interface Choice { id: string; label: string; hint?: string; act: () => void; checked?: boolean }
+
+/** A button or word that opens a short list of choices. */
+export function Menu({ trigger, label, choices, className }: { trigger: ReactNode; label: string; choices: Choice[]; className?: string }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className={className} aria-label={label}>{trigger}</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu min-w-40" sideOffset={4} collisionPadding={8}>
+          {choices.map((c) => (
+            <DropdownMenu.Item key={c.id} className={`menu-item ${c.checked ? "text-brass" : ""}`} onSelect={c.act}>
+              {c.label}
+              {c.hint && <span className="mono text-quiet">{c.hint}</span>}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
