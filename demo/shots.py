@@ -16,7 +16,11 @@ SIGN_NAIL = (396.5, 128.5)  # the little boat's mast top on the sign, frame 0 of
 
 
 def _effect(kind: str, **values: Any) -> dict[str, Any]:
-    return {"kind": kind, "id": new_id(), **{k: v if isinstance(v, dict) and "value" in v else {"value": v} for k, v in values.items()}}
+    return {
+        "kind": kind,
+        "id": new_id(),
+        **{k: v if isinstance(v, dict) and "value" in v else {"value": v} for k, v in values.items()},
+    }
 
 
 def _keys(value: Any, *keys: tuple[int, Any] | tuple[int, Any, str]) -> dict[str, Any]:

@@ -38,7 +38,7 @@ def lamp_flare(folder: Path, size: int = 640) -> list[Path]:
     rays = 0.16 * np.abs(np.cos(angle * 4 + 0.4)) ** 24 * np.exp(-r / 0.16)
     ring = 0.02 * np.exp(-(((r - 0.55) / 0.03) ** 2))
     fade = np.clip((1 - r) / 0.35, 0, 1) ** 2
-    warm, hot = np.float32([1.0, 0.56, 0.2]), np.float32([1.0, 0.86, 0.62])
+    warm, hot = np.array([1.0, 0.56, 0.2], np.float32), np.array([1.0, 0.86, 0.62], np.float32)
     light = (halo + rays + ring)[..., None] * warm + (core + streak)[..., None] * hot
     path = folder / "lamp-flare.png"
     write_picture(path, _light(light * fade[..., None]), "png")
@@ -65,7 +65,7 @@ def ember_sparks(folder: Path, frames: int = 48, width: int = 640, height: int =
                 continue
             d2 = (xx - (x - ix)) ** 2 + (yy - (y - iy)) ** 2
             spot = np.exp(-d2 / (2 * size[k] ** 2)) * 1.6 + 0.07 * np.exp(-d2 / 50)
-            colour = np.float32([1.0, 0.5 * heat + 0.12, 0.16 * heat**2 + 0.02])
+            colour = np.array([1.0, 0.5 * heat + 0.12, 0.16 * heat**2 + 0.02], np.float32)
             light[iy - 14 : iy + 15, ix - 14 : ix + 15] += (spot * heat)[..., None] * colour
         path = folder / f"embers_{frame:04d}.png"
         write_picture(path, _light(np.minimum(light, 1)), "png")
@@ -86,7 +86,7 @@ def drifting_mist(folder: Path, width: int = 1920, height: int = 620) -> list[Pa
         * np.clip((1 - x) / 0.1, 0, 1)
     )
     alpha = (body * shape * 0.75).astype(np.float32)
-    colour = np.float32([0.36, 0.42, 0.5])
+    colour = np.array([0.36, 0.42, 0.5], np.float32)
     path = folder / "mist.png"
     write_picture(path, np.ascontiguousarray(np.dstack([alpha[..., None] * colour, alpha]), np.float32), "png")
     return [path]
@@ -102,8 +102,8 @@ def brass_dial(folder: Path, size: int = 720) -> list[Path]:
     brushed = 0.06 * fractal(s, s, 6, seed=5, octaves=3)
     ring = np.clip((r - 0.82) / 0.16, 0, 1)
     shine = 0.5 + 0.38 * np.cos(angle + 2.1) * np.cos(ring * np.pi) + 0.22 * np.cos(2 * angle - 0.7) + brushed
-    brass = np.clip(shine, 0.05, 1.3)[..., None] * np.float32([0.72, 0.47, 0.15])
-    enamel = (0.62 - 0.16 * r + brushed * 0.6)[..., None] * np.float32([0.95, 0.9, 0.76])
+    brass = np.clip(shine, 0.05, 1.3)[..., None] * np.array([0.72, 0.47, 0.15], np.float32)
+    enamel = (0.62 - 0.16 * r + brushed * 0.6)[..., None] * np.array([0.95, 0.9, 0.76], np.float32)
     rgb = np.where((r > 0.82)[..., None], brass, enamel)
     ink = np.zeros((s, s), np.float32)
     for k in range(72):
@@ -114,7 +114,7 @@ def brass_dial(folder: Path, size: int = 720) -> list[Path]:
     needle = np.array([[c, c - 0.6 * c], [c + 0.05 * c, c], [c, c + 0.22 * c], [c - 0.05 * c, c]], np.int32)
     cv2.fillPoly(ink, [needle], 1.0, cv2.LINE_AA)
     cv2.circle(ink, (int(c), int(c)), int(0.075 * c), 1.0, -1, cv2.LINE_AA)
-    rgb = rgb * (1 - ink[..., None]) + ink[..., None] * np.float32([0.03, 0.035, 0.05])
+    rgb = rgb * (1 - ink[..., None]) + ink[..., None] * np.array([0.03, 0.035, 0.05], np.float32)
     alpha = np.clip((0.985 - r) * c, 0, 1)
     face[..., :3], face[..., 3] = np.clip(rgb, 0, 1) * alpha[..., None], alpha
     path = folder / "brass-dial.png"

@@ -25,8 +25,9 @@ export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.Po
   const value = <K extends "position" | "scale" | "rotation" | "pivot">(k: K) => sample(layer.place[k] as never, frame) as Held["start"][K];
   const pivot = value("pivot");
   const centre = through(m, [w / 2 + pivot[0], h / 2 + pivot[1]]);
-  const top = px(through(m, [w / 2, 0]));
-  const away = px(through(m, [w / 2, h]));
+  let top = px(through(m, [w / 2, 0]));
+  let away = px(through(m, [w / 2, h]));
+  if (top[1] < 10 && away[1] > top[1]) [top, away] = [away, top]; // the stalk stays in view
   const length = Math.hypot(top[0] - away[0], top[1] - away[1]) || 1;
   const stalk: Vec2 = [top[0] + ((top[0] - away[0]) / length) * 22, top[1] + ((top[1] - away[1]) / length) * 22];
 

@@ -91,7 +91,7 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
       </div>
       <div className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
         {layer.kind === "footage" && !plate && (
-          <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[52px] truncate rounded-full border px-1.5 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
+          <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[58px] shrink-0 truncate rounded-full border px-1.5 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
             {ride ? shot?.tracks[ride.track]?.name : "rides"}
           </span>
         )}
@@ -99,7 +99,7 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
         {layer.kind === "veil" && <span className="flex items-center gap-1"><Layers2 size={10} /> veil</span>}
         {layer.kind === "footage" && !plate && layer.blend !== "normal" && <span className="truncate">{layer.blend}</span>}
         <span className="flex-1" />
-        {on > 0 && <span title={`${on} effects`}>{on} fx</span>}
+        {on > 0 && <span className="shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}
       </div>
     </div>
   );

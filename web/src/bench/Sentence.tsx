@@ -51,10 +51,10 @@ function FootageWords({ layer }: { layer: FootageLayer }) {
             className={WORD} label="What happens where the track is lost" trigger={{ bridge: "bridging gaps", hold: "holding in gaps", hide: "hidden in gaps" }[ride.gaps]}
             choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: { bridge: "bridge gaps in a straight line", hold: "hold still in gaps", hide: "hide in gaps" }[g], checked: ride.gaps === g, act: () => void commit(`change the gaps of ${layer.name}`, [{ op: "replace", path: `${path}/place/ride/gaps`, value: g }]) }))}
           />
-          )
+          <span className="whitespace-nowrap">),</span>
         </>
       )}
-      , is laid in with{" "}
+      {!ride && ","} is laid in with{" "}
       <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `${path}/blend`, value: b }]) }))} />{" "}
       at <Opacity layer={layer} />, and <Lives layer={layer} />.
     </>

@@ -74,7 +74,7 @@ function Time({ layer, plate }: { layer: Extract<Layer, { kind: "footage" }>; pl
   const footage = shot.footage[layer.footage];
   const path = `/layers/${layer.id}`;
   return (
-    <Section title="Time" note={`${footage.frames} frames`}>
+    <Section title="Time" note={footage.kind === "still" ? "still" : `${footage.frames} frames`}>
       {plate || footage.kind === "still" ? (
         <p className="py-1 text-quiet">{plate ? "Trim the shot by the two handles of the film strip." : "A still: it lasts as long as its span."}</p>
       ) : (

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Vec2 } from "../document/types";
 import { frames } from "../live/frames";
 import { useBench } from "../state/bench";
@@ -29,7 +29,7 @@ export function Viewer() {
   const [w, h] = shot?.size ?? [960, 540];
   const fit = Math.min((room[0] - 2 * MARGIN) / w, (room[1] - 2 * MARGIN) / h);
   const scale = zoom === "fit" ? Math.max(fit, 0.02) : zoom;
-  const origin: Vec2 = [(room[0] - w * scale) / 2 + pan[0], (room[1] - h * scale) / 2 + pan[1]];
+  const origin = useMemo<Vec2>(() => [(room[0] - w * scale) / 2 + pan[0], (room[1] - h * scale) / 2 + pan[1]], [room, w, h, scale, pan]);
   const asked = Math.min(1, Math.max(Math.round(scale * window.devicePixelRatio * 64) / 64, 0.05));
   const variant = peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
   const { picture, problem, show } = usePicture(variant, asked, "view");

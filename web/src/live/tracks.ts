@@ -18,7 +18,8 @@ export const useLiveTracks = create<LiveTracks>((set) => ({
     }),
   clear: (track) =>
     set((s) => {
-      const { [track]: _, ...rest } = s.byTrack;
+      const rest = { ...s.byTrack };
+      delete rest[track];
       return { byTrack: rest };
     }),
 }));

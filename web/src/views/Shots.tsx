@@ -20,7 +20,7 @@ export function Shots() {
   const arrived = imports.filter((r) => r.state === "done").length;
   useEffect(() => void queries.invalidateQueries({ queryKey: ["shots"] }), [arrived]);
   const take = (files: FileList | null) => files?.length && void uploads.send([...files], true);
-  const fresh = imports.filter((r) => r.state === "failed" && Date.now() - Date.parse(r.created) < 3600e3);
+  const fresh = imports.filter((r) => r.state === "failed");
   return (
     <Frame here="shots" tools={<button className="btn btn-main flex items-center gap-1.5" onClick={() => input.current?.click()}><Upload size={13} /> New shot</button>}>
       <input ref={input} type="file" multiple hidden data-testid="new-shot-files" onChange={(e) => { take(e.target.files); e.target.value = ""; }} />

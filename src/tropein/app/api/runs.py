@@ -57,7 +57,9 @@ class RenderWanted(BaseModel):
 
 
 def run_out(row: RunRow) -> RunOut:
-    shown = {k: row.params[k] for k in ("format", "scale", "first", "last", "direction", "track") if k in row.params}
+    shown: dict[str, Any] = {
+        str(k): row.params[k] for k in ("format", "scale", "first", "last", "direction", "track") if k in row.params
+    }
     return RunOut(
         id=row.id, kind=row.kind, shot=row.shot_id, title=row.title, state=row.state, done=row.done or 0,  # type: ignore[arg-type]
         total=row.total or 0, note=row.note or "", error=row.error or "", result=row.result or {}, settings=shown,

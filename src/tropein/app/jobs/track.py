@@ -50,7 +50,7 @@ def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict
     lost = sum(f.lost for f in found.values())
     note = say(found, lost, stopped)
     with transaction(context.engine) as session:
-        ops = [
+        ops: list[dict[str, Any]] = [
             {"op": "add", "path": f"/tracks/{track_id}/samples", "value": name},
             {"op": "add", "path": f"/tracks/{track_id}/lost_frames", "value": lost},
             {"op": "add", "path": f"/tracks/{track_id}/note", "value": note},

@@ -15,6 +15,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+from tropein.core.compose.warm import warm
 from tropein.core.errors import TropeinError
 
 MEMORY_BYTES = 12 << 30  # address space, not resident memory: thread stacks and mapped files count
@@ -110,6 +111,7 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     os.nice(1)
     previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
+    warm()  # kernels are read from their cache now, not at the first picture
     while True:
         try:
             message = pipe.recv()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -30,7 +30,7 @@ def variant(shot: Shot, name: str) -> Shot:
     elif kind == "only" and rest in layers:
         layer = layers[rest]
         stack = [rest] if isinstance(layer, FootageLayer) else stack[stack.index(rest) :]
-        update = {"visible": True, "span": None}
+        update: dict[str, Any] = {"visible": True, "span": None}
         if isinstance(layer, FootageLayer):
             update["blend"] = "normal"
         layers = {i: layers[i] for i in stack} | {rest: layer.model_copy(update=update)}

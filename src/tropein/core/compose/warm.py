@@ -26,7 +26,7 @@ def warm() -> None:
     y, c = np.zeros((32, 32), np.uint8), np.zeros((16, 16), np.uint8)
     colour.from_yuv420(y, c, c, colour.DISPLAY, 0.2126, 0.0722, False)
     for kind, cls in KINDS.items():
-        run(kind, a, sampled(cls(id="warm"), 0), 1.0)
+        run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
     fractal(32, 32, 8)
     rng = np.random.default_rng(0)
     image = rng.random((64, 64)).astype(np.float32) * 255

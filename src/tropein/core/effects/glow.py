@@ -23,7 +23,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     luma = pixels[..., :3] @ LUMA
     share = np.maximum(luma - values["threshold"] * pixels[..., 3], 0) / np.maximum(luma, 1e-6)
     bright = pixels * share[..., None]
-    tint = np.float32([*values["tint"], 1.0])
+    tint = np.array([*values["tint"], 1.0], np.float32)
     spread = glow(Picture(bright, picture.window), values["radius"] * scale, max(1, round(values["scales"])))
     light = spread.pixels * (tint * np.float32(values["amount"]))
     light[..., 3] = np.clip(light[..., 3], 0, 1)

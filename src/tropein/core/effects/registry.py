@@ -15,7 +15,7 @@ from tropein.core.raster.picture import Picture
 
 Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
-E = TypeVar("E", bound=type[EffectBase])
+E = TypeVar("E", bound=EffectBase)
 _APPLY: dict[str, Apply] = {}
 _OWN = {"kind", "id", "on", "mix"}
 
@@ -30,13 +30,13 @@ class Described:
     params: list[dict[str, Any]]
 
 
-def effect(apply: Apply) -> Callable[[E], E]:
+def effect(apply: Apply) -> Callable[[type[E]], type[E]]:
     """Class decorator: `apply(picture, values, scale)` is what this kind of effect does.
 
     values: the parameters sampled at the frame; scale: pixels of the picture per pixel of the shot.
     """
 
-    def decorate(cls: E) -> E:
+    def decorate(cls: type[E]) -> type[E]:
         register(cls)
         _APPLY[cls.model_fields["kind"].default] = apply
         return cls

@@ -22,7 +22,9 @@ def files_of(clip: str) -> list[Path]:
     digits, _, rest = tail.partition("d")
     if not digits.isdigit():
         raise BadInput(f"{clip}: a sequence is written like name_%04d.png.")
-    name = re.compile(re.escape(Path(head).name if not head.endswith("/") else "") + r"\d" * int(digits) + re.escape(rest))
+    name = re.compile(
+        re.escape(Path(head).name if not head.endswith("/") else "") + r"\d" * int(digits) + re.escape(rest)
+    )
     folder = Path(head).parent if not head.endswith("/") else Path(head)
     found = [p for p in folder.iterdir() if name.fullmatch(p.name)] if folder.is_dir() else []
     if not found:

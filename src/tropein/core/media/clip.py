@@ -96,7 +96,7 @@ def to_rgb(frame: VideoFrame, record: MediaRecord) -> NDArray:
 
 def _plane(frame: VideoFrame, i: int) -> NDArray[np.uint8]:
     plane = frame.planes[i]
-    rows = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)
+    rows = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
     return np.ascontiguousarray(rows[: plane.height, : plane.width])
 
 

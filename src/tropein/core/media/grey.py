@@ -55,7 +55,9 @@ class GreyFrames:
         coded = self._reader.coded(index)
         if coded.format.name.startswith(("yuv4", "yuvj4", "gray")) and coded.format.components[0].bits == 8:
             plane = coded.planes[0]
-            grey = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[: plane.height, : plane.width]
+            grey = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)[
+                : plane.height, : plane.width
+            ]
         else:
             rgb = to_rgb(coded, self.record)[..., :3]
             rgb = (rgb >> 8).astype(np.uint8) if rgb.dtype == np.uint16 else rgb

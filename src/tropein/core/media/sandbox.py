@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import resource
 import subprocess
 import sys
@@ -32,6 +33,7 @@ def run_ingest(
     child = subprocess.Popen(
         [sys.executable, "-m", "tropein.core.media.sandbox", str(folder), rate],
         stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, text=True, preexec_fn=_limit,
+        env={**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)},
     )  # fmt: skip
     last = [time.monotonic()]
     started = last[0]

@@ -45,17 +45,10 @@ def read(path: Path) -> tuple[NDArray, str, bool]:
     suffix = path.suffix.lower()
     if suffix == ".exr":
         return _exr(path), WORKING, True
-    if suffix in {".tif", ".tiff"}:
-        import tifffile
-
-        try:
-            values = np.asarray(tifffile.imread(path))
-        except Exception as error:
-            raise MediaError(f"{path.name} is a damaged TIFF or of a kind that cannot be read.") from error
-    elif suffix == ".png":
+    if suffix in {".png", ".tif", ".tiff"}:
         raw = cv2.imdecode(np.fromfile(path, np.uint8), cv2.IMREAD_UNCHANGED)
         if raw is None:
-            raise MediaError(f"{path.name} is a damaged PNG.")
+            raise MediaError(f"{path.name} is damaged or of a kind that cannot be read.")
         values = raw
         if raw.ndim == 3:
             values = cv2.cvtColor(raw, cv2.COLOR_BGRA2RGBA if raw.shape[2] == 4 else cv2.COLOR_BGR2RGB)

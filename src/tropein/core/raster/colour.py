@@ -117,7 +117,7 @@ def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float
 def to_display(pixels: Pixels, dtype: type = np.uint8) -> NDArray:
     """(h, w, 4) linear pixels over black as display-encoded (h, w, 3) integers, uint8 or uint16."""
     pixels = np.ascontiguousarray(pixels)
-    out = np.empty((*pixels.shape[:2], 3), dtype)
+    out: NDArray = np.empty((*pixels.shape[:2], 3), dtype)
     _to_codes(pixels, pixels.view(np.uint32), encode_table(), float(np.iinfo(dtype).max), out)
     return out
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,7 +14,7 @@ from tropein.core.media.grey import GreyPicture
 WIDTH_PX = 1000  # flow is measured on a picture reduced to about this width
 FEATURES = 400
 FORWARD_BACKWARD_PX = 0.6
-_LK = {"winSize": (21, 21), "maxLevel": 3, "criteria": (3, 20, 0.02)}
+_LK: dict[str, Any] = {"winSize": (21, 21), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -335,8 +335,8 @@ def _flow(a: GreyPicture, b: GreyPicture, xy: NDArray) -> NDArray | None:
     if x1 - x0 < 24 or y1 - y0 < 24:
         return None
     pa, pb = np.ascontiguousarray(a[y0:y1, x0:x1]), np.ascontiguousarray(b[y0:y1, x0:x1])
-    p = np.float32([[xy - [x0, y0]]])
-    how = {"winSize": (25, 25), "maxLevel": 3}
+    p = np.array([[xy - [x0, y0]]], np.float32)
+    how: dict[str, Any] = {"winSize": (25, 25), "maxLevel": 3}
     q, ok, _ = cv2.calcOpticalFlowPyrLK(pa, pb, p, None, **how)
     back, ok2, _ = cv2.calcOpticalFlowPyrLK(pb, pa, q, None, **how)
     if not (ok[0, 0] and ok2[0, 0]) or np.linalg.norm(back - p) > 1.0:

@@ -34,6 +34,7 @@ create index run_created on run (created desc);
 
 
 def upgrade() -> None:
-    raw = op.get_bind().connection.driver_connection  # several statements at once go only without parameters
+    raw = op.get_bind().connection.driver_connection
+    assert raw is not None  # several statements at once go only without parameters, so past SQLAlchemy
     raw.execute(TABLES)
     raw.execute(SchemaManager.get_schema())

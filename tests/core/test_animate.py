@@ -1,0 +1,79 @@
+from __future__ import annotations
+
+import json
+from pathlib import Path as File
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tropein.core.animate.ride import Path, ride_offset
+from tropein.core.animate.sample import bezier_share, sample
+from tropein.core.document import AnimatedNumber, AnimatedVec2
+
+
+def number(*keys: tuple, value: float = 0.0) -> AnimatedNumber:  # type: ignore[type-arg]
+    rows = [{"frame": k[0], "value": k[1], "ease": k[2] if len(k) > 2 else "smooth"} for k in keys]
+    return AnimatedNumber.model_validate({"value": value, "keys": rows})
+
+
+def test_eases() -> None:
+    assert sample(number(value=7.0), 3) == 7.0
+    assert sample(number((0, 1.0, "hold"), (10, 5.0)), 9.99) == 1.0
+    assert sample(number((0, 0.0, "linear"), (10, 5.0)), 4) == pytest.approx(2.0)
+    assert sample(number((0, 0.0), (10, 8.0)), 5) == pytest.approx(4.0)
+    assert sample(number((5, 2.0), (10, 8.0)), -100) == 2.0
+    assert sample(number((5, 2.0), (10, 8.0)), 100) == 8.0
+
+
+def test_smooth_keys_are_passed_without_stopping() -> None:
+    straight = number((0, 0.0), (10, 10.0), (20, 20.0))
+    speed = sample(straight, 10.5) - sample(straight, 9.5)
+    assert speed == pytest.approx(1.0, abs=0.05)
+
+
+@given(st.lists(st.floats(-100, 100), min_size=2, max_size=6), st.floats(0, 1))
+def test_smooth_never_overshoots_its_keys(values: list[float], share: float) -> None:
+    p = number(*[(i * 7, v) for i, v in enumerate(values)])
+    at = share * 7 * (len(values) - 1)
+    i = min(int(at // 7), len(values) - 2)
+    low, high = sorted(values[i : i + 2])
+    assert low - 1e-6 <= sample(p, at) <= high + 1e-6
+
+
+def test_a_bezier_ease_runs_on_its_curve() -> None:
+    assert bezier_share((0.25, 0.25, 0.75, 0.75), 0.3) == pytest.approx(0.3, abs=1e-6)
+    assert bezier_share((0.42, 0.0, 0.58, 1.0), 0.5) == pytest.approx(0.5, abs=1e-6)
+    assert bezier_share((0.42, 0.0, 0.58, 1.0), 0.2) < 0.12
+
+
+def test_vectors_are_sampled_by_component() -> None:
+    p = AnimatedVec2.model_validate({"value": [0, 0], "keys": [{"frame": 0, "value": [0, 10], "ease": "linear"}, {"frame": 4, "value": [8, 2]}]})
+    assert sample(p, 1) == pytest.approx((2, 8))
+
+
+def test_the_page_samples_as_the_core_does() -> None:
+    """web/src/document/animate.test.ts reads the same numbers."""
+    cases = json.loads((File(__file__).parents[2] / "web/src/document/animate.cases.json").read_text())
+    for case in cases:
+        got = sample(AnimatedNumber.model_validate(case["parameter"]), case["frame"])
+        assert got == pytest.approx(case["value"], abs=1e-9)
+
+
+def track(lost: tuple[int, ...] = ()) -> Path:
+    frames = np.arange(10.0)
+    return Path(frames, np.stack([frames * 3, frames * -2], 1), ~np.isin(frames, lost))
+
+
+def test_a_ride_is_nothing_at_its_reference_frame() -> None:
+    for steady in (0.0, 2.0):
+        assert np.abs(ride_offset(track(), 4, 4, steady, "bridge")).max() == 0
+
+
+def test_a_ride_follows_and_bridges_lost_frames() -> None:
+    assert ride_offset(track(), 7, 2, 0, "bridge") == pytest.approx([15, -10])
+    assert ride_offset(track((4, 5, 6)), 5, 0, 0, "bridge") == pytest.approx([15, -10])
+    assert ride_offset(track((4, 5, 6)), 5, 0, 0, "hold") == pytest.approx([9, -6])
+    assert ride_offset(track((4, 5, 6)), 5, 0, 0, "hide") is None
+    assert ride_offset(track((4, 5, 6)), 7, 0, 0, "hide") == pytest.approx([21, -14])

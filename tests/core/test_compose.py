@@ -1,0 +1,174 @@
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tests.core.builders import MEDIA, document, layer
+from tropein.core.animate.ride import Path as TrackPath
+from tropein.core.compose.cache import Cache
+from tropein.core.compose.loop import render_part
+from tropein.core.compose.render import Renderer
+from tropein.core.compose.view import display, variant
+from tropein.core.document.upgrade import load_shot
+from tropein.core.media import still
+from tropein.core.raster.picture import Picture, Window
+
+SAMPLES = "a" * 32
+
+
+class Painted:
+    """Footage without files: the wall is a grey ramp, "spot" a white square with alpha; counts what is read."""
+
+    def __init__(self) -> None:
+        self.reads = 0
+
+    def level(self, media: str, scale: float) -> int:
+        return 0
+
+    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+        self.reads += 1
+        if media == MEDIA:
+            pixels = np.ones((180, 320, 4), np.float32)
+            pixels[..., :3] = np.linspace(0.05, 0.2, 320, dtype=np.float32)[None, :, None]
+            return Picture(pixels, Window(0, 0, 320, 180)), 1.0
+        pixels = np.zeros((40, 40, 4), np.float32)
+        pixels[10:30, 10:30] = 1
+        return Picture(pixels, Window(0, 0, 40, 40)), 1.0
+
+
+def paths(name: str) -> TrackPath | None:
+    frames = np.arange(48.0)
+    return TrackPath(frames, np.stack([50 + 3 * frames, 60 + frames], 1), np.ones(48, bool)) if name == SAMPLES else None
+
+
+def shot_with_spot(**more: Any) -> dict[str, Any]:
+    spot = {"id": "spot", "name": "Spot", "kind": "still", "media": "1" * 32, "size": [40, 40], "alpha": True}
+    track = {"id": "nail", "name": "Nail", "footage": "wall", "samples": SAMPLES}
+    d = document([{**layer("top"), "footage": "spot", "place": {"position": {"value": [100, 80]}, **more}}])
+    d["footage"]["spot"], d["tracks"] = spot, {"nail": track}
+    return d
+
+
+def renderer(cache: int = 64 << 20) -> Renderer:
+    return Renderer(Painted(), paths, cache)  # type: ignore[arg-type]
+
+
+def spot_at(picture: Picture, scale: float = 1.0) -> tuple[float, float]:
+    bright = np.clip(picture.pixels[..., 0] - 0.3, 0, None)
+    y, x = np.mgrid[0 : bright.shape[0], 0 : bright.shape[1]] + 0.5
+    return float((bright * x).sum() / bright.sum()) / scale, float((bright * y).sum() / bright.sum()) / scale
+
+
+@pytest.mark.parametrize("scale", [1.0, 0.5, 0.77])
+def test_a_layer_lies_where_its_place_says_at_any_scale(scale: float) -> None:
+    got = renderer().frame(load_shot(shot_with_spot()), 0, scale)
+    assert spot_at(got, scale) == pytest.approx((100, 80), abs=0.15)
+
+
+def test_a_ride_follows_the_track_and_never_jumps_where_it_is_tied() -> None:
+    still_shot, tied = load_shot(shot_with_spot()), load_shot(shot_with_spot(ride={"track": "nail", "reference_frame": 12}))
+    r = renderer()
+    assert (r.frame(tied, 12).pixels == r.frame(still_shot, 12).pixels).all()
+    assert spot_at(r.frame(tied, 30)) == pytest.approx((100 + 3 * 18, 80 + 18), abs=0.05)
+    assert spot_at(r.frame(tied, 0)) == pytest.approx((100 - 3 * 12, 80 - 12), abs=0.05)
+
+
+def test_keys_come_on_top_of_the_ride() -> None:
+    position = {"value": [100, 80], "keys": [{"frame": 0, "value": [100, 80], "ease": "linear"}, {"frame": 20, "value": [120, 60]}]}
+    tied = load_shot(shot_with_spot(ride={"track": "nail", "reference_frame": 0}, position=position))
+    assert spot_at(renderer().frame(tied, 10)) == pytest.approx((110 + 30, 70 + 10), abs=0.05)
+
+
+def test_four_corners_place_a_layer() -> None:
+    corners = [[60, 40], [140, 50], [140, 110], [60, 120]]
+    got = renderer().frame(load_shot(shot_with_spot(corners=corners)), 0)
+    x, y = spot_at(got)
+    assert 60 < x < 140 and y == pytest.approx(80, abs=1.5)
+
+
+def test_span_visibility_and_opacity() -> None:
+    d = shot_with_spot()
+    d["layers"]["top"]["span"] = [5, 9]
+    r, shot = renderer(), load_shot(d)
+    inside = [float(r.frame(shot, f).pixels[80, 100, 0]) > 0.5 for f in (4, 5, 9, 10)]
+    assert inside == [False, True, True, False]
+    d["layers"]["top"].update(span=None, opacity={"value": 0.5})
+    half = r.frame(load_shot(d), 0).pixels[80, 100, 0]
+    plate = r.frame(variant(load_shot(d), "plate"), 0).pixels[80, 100, 0]
+    assert half == pytest.approx(0.5 + plate / 2, abs=1e-4)
+
+
+def test_a_veil_changes_what_lies_beneath_and_nothing_above() -> None:
+    d = shot_with_spot()
+    veil = {"kind": "veil", "id": "veil", "name": "Veil", "effects": [{"kind": "grade", "id": "g", "exposure": {"value": -1}}]}
+    d["layers"]["veil"] = veil
+    d["stack"] = ["top", "veil", "plate"]
+    r = renderer()
+    below = r.frame(load_shot(d), 0)
+    plain = r.frame(load_shot(shot_with_spot()), 0)
+    assert below.pixels[20, 200, 0] == pytest.approx(plain.pixels[20, 200, 0] / 2, rel=2e-3)
+    assert below.pixels[80, 100, 0] == pytest.approx(1.0, abs=1e-4)
+    d["layers"]["veil"]["opacity"] = {"value": 0.5}
+    assert r.frame(load_shot(d), 0).pixels[20, 200, 0] == pytest.approx(plain.pixels[20, 200, 0] * 0.75, rel=2e-3)
+
+
+def test_what_did_not_change_is_not_computed_again() -> None:
+    r = renderer()
+    d = shot_with_spot()
+    r.frame(load_shot(d), 0)
+    reads = r.sources.reads  # type: ignore[attr-defined]
+    d["layers"]["top"]["opacity"] = {"value": 0.3}
+    r.frame(load_shot(d), 0)
+    assert r.sources.reads == reads  # type: ignore[attr-defined]
+    first = renderer().planner(load_shot(d)).plan(0).key
+    assert first == renderer().planner(load_shot(d)).plan(0).key
+    d["layers"]["top"]["name"] = "Another name"
+    assert first == renderer().planner(load_shot(d)).plan(0).key
+    d["layers"]["top"]["opacity"] = {"value": 0.4}
+    assert first != renderer().planner(load_shot(d)).plan(0).key
+
+
+def test_the_cache_keeps_to_its_limit() -> None:
+    cache: Cache[Picture] = Cache(100_000)
+    pictures = [Picture(np.zeros((32, 32, 4), np.float32), Window(0, 0, 32, 32)) for _ in range(12)]
+    for i, p in enumerate(pictures):
+        cache.put(str(i), p)
+        cache.get("0")
+        assert cache.nbytes <= 100_000
+    assert cache.get("0") is pictures[0] and cache.get("1") is None and cache.get("11") is pictures[11]
+    cache.put("large", Picture(np.zeros((90, 90, 4), np.float32), Window(0, 0, 90, 90)))
+    assert cache.get("large") is None
+
+
+def test_views_and_variants() -> None:
+    r, shot = renderer(), load_shot(shot_with_spot())
+    picture = r.frame(variant(shot, "only:top"), 0)
+    window = r.planner(shot).frame_window
+    alpha = display(picture, window, "alpha")
+    assert alpha[80, 100].tolist() == [255] * 3 and alpha[10, 10].tolist() == [0] * 3
+    assert display(picture, window, checker=True)[10, 10, 0] > 20
+    without = r.frame(variant(shot, "without:top"), 0)
+    assert (without.pixels == r.frame(variant(shot, "plate"), 0).pixels).all()
+
+
+def test_rendered_pictures_are_the_frames_that_were_asked(tmp_path: Path) -> None:
+    shot = load_shot(shot_with_spot(ride={"track": "nail", "reference_frame": 0}))
+    render_part(renderer(), shot, 3, 5, 0.5, "exr", tmp_path / "out_%04d.exr")
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["out_0003.exr", "out_0004.exr", "out_0005.exr"]
+    values = still.read(tmp_path / "out_0004.exr")[0]
+    assert values.shape == (90, 160, 4)
+    assert spot_at(Picture(values, Window(0, 0, 160, 90)), 0.5) == pytest.approx((112, 84), abs=0.15)
+    assert np.abs(values - renderer().frame(shot, 4, 0.5).fill(Window(0, 0, 160, 90))).max() < 1e-3
+
+
+def test_a_render_that_is_stopped_leaves_no_half_film(tmp_path: Path) -> None:
+    def stop(frame: int) -> None:
+        if frame == 4:
+            raise InterruptedError
+
+    with pytest.raises(InterruptedError):
+        render_part(renderer(), load_shot(shot_with_spot()), 0, 20, 0.5, "h264", tmp_path / "film.mp4", stop)
+    assert list(tmp_path.iterdir()) == []

@@ -1,0 +1,89 @@
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from tropein.core.document.effect import KINDS
+from tropein.core.effects import described, run, sampled
+from tropein.core.raster.picture import Picture, Window
+
+W = Window(0, 0, 40, 30)
+
+
+def apply(kind: str, picture: Picture, scale: float = 1.0, **values: Any) -> Picture:
+    effect = KINDS[kind].model_validate({"kind": kind, "id": "e", **{k: {"value": v} for k, v in values.items()}})
+    return run(kind, picture, sampled(effect, 0), scale)
+
+
+def flat(r: float, g: float, b: float, a: float = 1.0) -> Picture:
+    return Picture(np.broadcast_to(np.array([r * a, g * a, b * a, a], np.float32), (30, 40, 4)).copy(), W)
+
+
+def rgb(p: Picture) -> np.ndarray:
+    return p.pixels[15, 20, :3] / p.pixels[15, 20, 3]
+
+
+def encoded(x: float) -> float:
+    return 12.92 * x if x <= 0.0031308 else 1.055 * x ** (1 / 2.4) - 0.055
+
+
+def test_every_effect_is_described_for_the_sheet() -> None:
+    kinds = {d.kind: d for d in described()}
+    assert {"grade", "curves", "blur", "glow"} <= kinds.keys()
+    for d in kinds.values():
+        assert d.title and d.help and all({"name", "title", "default", "step", "widget"} <= p.keys() for p in d.params)
+
+
+@pytest.mark.parametrize("kind", ["grade", "curves"])
+def test_untouched_colour_effects_change_nothing(kind: str) -> None:
+    rng = np.random.default_rng(1)
+    pixels = rng.random((30, 40, 4)).astype(np.float32)
+    pixels[..., :3] *= pixels[..., 3:]
+    assert np.abs(apply(kind, Picture(pixels, W)).pixels - pixels).max() < 1e-4
+
+
+def test_exposure_is_stops_of_linear_light() -> None:
+    assert rgb(apply("grade", flat(0.1, 0.2, 0.05, a=0.5), exposure=1.0)) == pytest.approx([0.2, 0.4, 0.1], rel=1e-3)
+
+
+def test_grade_operations_do_what_their_names_say() -> None:
+    grey = flat(0.2, 0.2, 0.2)
+    warm = rgb(apply("grade", grey, temperature=2.0))
+    assert warm[0] > 0.2 > warm[2] and warm @ [0.2126, 0.7152, 0.0722] == pytest.approx(0.2, rel=1e-3)
+    assert rgb(apply("grade", flat(0.3, 0.1, 0.1), saturation=0.0)) == pytest.approx([0.2126 * 0.3 + 0.7874 * 0.1] * 3, rel=1e-3)
+    pivot = encoded(0.2)
+    assert rgb(apply("grade", grey, contrast=2.0, pivot=pivot)) == pytest.approx([0.2] * 3, rel=2e-3)
+    assert rgb(apply("grade", flat(0.4, 0.4, 0.4), contrast=2.0, pivot=pivot))[0] > 0.5
+    assert encoded(rgb(apply("grade", grey, black=0.1))[0]) == pytest.approx((pivot - 0.1) / 0.9, abs=1e-3)
+    cdl = rgb(apply("grade", grey, slope=[1.2, 1.0, 0.8], offset=[0.0, 0.05, 0.0], power=[1.0, 1.0, 1.5]))
+    assert [encoded(c) for c in cdl] == pytest.approx([1.2 * pivot, pivot + 0.05, (0.8 * pivot) ** 1.5], abs=2e-3)
+
+
+def test_curves_bend_one_channel_or_brightness_alone() -> None:
+    lift = {"points": [[0, 0.2], [1, 1]]}
+    out = rgb(apply("curves", flat(0.2, 0.2, 0.2), red=lift))
+    assert encoded(out[0]) == pytest.approx(0.2 + 0.8 * encoded(0.2), abs=2e-3) and out[1] == pytest.approx(0.2, rel=1e-3)
+    before = np.array([0.3, 0.15, 0.1])
+    after = rgb(apply("curves", flat(*before), luma={"points": [[0, 0], [0.5, 0.7], [1, 1]]}))
+    assert after / after.sum() == pytest.approx(before / before.sum(), rel=1e-2) and after.sum() > before.sum() * 1.2
+
+
+def test_glow_spreads_only_what_is_bright() -> None:
+    pixels = np.zeros((30, 40, 4), np.float32)
+    pixels[..., 3] = 1
+    pixels[14:17, 19:22, :3] = 4.0
+    out = apply("glow", Picture(pixels, W), threshold=0.5, radius=6.0, tint=[1.0, 0.5, 0.25])
+    assert out.pixels[15, 28, 0] > 0.005 and out.pixels[15, 28, 0] == pytest.approx(4 * out.pixels[15, 28, 2], rel=0.05)
+    assert out.window == W
+    dark = apply("glow", flat(0.2, 0.2, 0.2), threshold=0.5)
+    assert np.abs(dark.pixels - flat(0.2, 0.2, 0.2).pixels).max() < 1e-6
+
+
+def test_blur_radius_is_in_shot_pixels_at_any_scale() -> None:
+    point = np.zeros((60, 80, 4), np.float32)
+    point[30, 40] = 1
+    full = apply("blur", Picture(point, Window(0, 0, 80, 60)), 1.0, radius=6.0).pixels[..., 3].max()
+    half = apply("blur", Picture(point, Window(0, 0, 80, 60)), 0.5, radius=12.0).pixels[..., 3].max()
+    assert full == pytest.approx(half, rel=1e-5)

@@ -1,0 +1,72 @@
+import { applyPatch } from "fast-json-patch";
+import { beforeEach, expect, test } from "vitest";
+import { through, place, rideOffset, trackedAt } from "./geometry";
+import { insertLayer, moveKeys, moveLayer, newLayer, newTrack, removeLayer, removeTrack, rideOn, setValue, toggleKey } from "./ops";
+import type { Footage, FootageLayer, Op, Shot, TrackFile } from "./types";
+
+const footage = { id: "wall", name: "Wall", kind: "clip", media: "0".repeat(32), size: [320, 180], rate: "24/1", frames: 48, alpha: false, sound: false, space: "" } as Footage;
+let shot: Shot;
+const after = (ops: Op[]) => applyPatch(structuredClone(shot), structuredClone(ops) as never).newDocument as Shot;
+
+beforeEach(() => {
+  shot = { schema_version: 1, name: "T", size: [320, 180], rate: "24/1", frames: 48, trim: [0, 47], blend_in: "display", footage: { wall: footage }, layers: {}, stack: [], plate: null, tracks: {}, cues: [] } as unknown as Shot;
+  const plate = { ...newLayer(shot, footage, 0), id: "plate" };
+  shot.layers.plate = plate;
+  shot.stack = ["plate"];
+  shot.plate = "plate";
+});
+
+test("a layer goes above the plate, never below it", () => {
+  const layer = newLayer(shot, footage, 0);
+  expect(after(insertLayer(shot, layer, 99)).stack).toEqual([layer.id, "plate"]);
+});
+
+test("layers move and go, the plate stays last", () => {
+  const [a, b] = [newLayer(shot, footage, 0), newLayer(shot, footage, 0)];
+  shot = after(insertLayer(shot, a, 0));
+  shot = after(insertLayer(shot, b, 0));
+  expect(after(moveLayer(shot, b.id, 5)).stack).toEqual([a.id, b.id, "plate"]);
+  expect(after(removeLayer(shot, a.id)).stack).toEqual([b.id, "plate"]);
+});
+
+test("setting a value changes the constant, or the key of the frame", () => {
+  const path = "/layers/plate/opacity";
+  expect(after(setValue(shot, path, 5, 0.5)).layers.plate.opacity).toEqual({ value: 0.5, keys: [] });
+  shot = after(toggleKey(shot, path, 5));
+  shot = after(setValue(shot, path, 20, 0.25));
+  expect(shot.layers.plate.opacity.keys.map((k) => [k.frame, k.value])).toEqual([[5, 1], [20, 0.25]]);
+  shot = after(toggleKey(shot, path, 5));
+  shot = after(toggleKey(shot, path, 20));
+  expect(shot.layers.plate.opacity).toEqual({ value: 0.25, keys: [] });
+});
+
+test("moved keys take the place of those they land on", () => {
+  const key = (frame: number) => ({ frame, value: frame, ease: "linear" as const, handles: [0, 0, 1, 1] as [number, number, number, number] });
+  const moved = moveKeys({ value: 0, keys: [key(1), key(4), key(9)] }, [1], 3);
+  expect(moved.map((k) => [k.frame, k.value])).toEqual([[4, 1], [9, 9]]);
+});
+
+test("removing a track unties what rides on it", () => {
+  const layer = newLayer(shot, footage, 0);
+  const track = newTrack("wall", "Nail", 0, [10, 10]);
+  shot = after(insertLayer(shot, layer, 0));
+  shot = after([{ op: "add", path: `/tracks/${track.id}`, value: track }]);
+  shot = after(rideOn(shot.layers[layer.id] as FootageLayer, track.id, 7));
+  expect((shot.layers[layer.id] as FootageLayer).place.ride).toMatchObject({ track: track.id, reference_frame: 7 });
+  const gone = after(removeTrack(shot, track.id));
+  expect((gone.layers[layer.id] as FootageLayer).place.ride).toBeNull();
+  expect(gone.tracks).toEqual({});
+});
+
+test("handles lie where the layer does, and a ride moves them", () => {
+  const layer = shot.layers.plate as FootageLayer;
+  layer.place.rotation.value = 90;
+  const corner = through(place(layer, shot, 0, [0, 0]), [0, 0]);
+  expect(corner[0]).toBeCloseTo(160 + 90);
+  expect(corner[1]).toBeCloseTo(90 - 160);
+  const file = { frames: [0, 1, 2, 3].map((f) => ({ frame: f, lost: f === 1, points: [[f * 2, f * -1]] })) } as unknown as TrackFile;
+  expect(trackedAt(file, 1)).toEqual([2, -1]);
+  shot.tracks.t = { ...newTrack("wall", "Nail", 0, [0, 0]), samples: "s" };
+  layer.place.ride = { track: "t", reference_frame: 1, steady: 0, gaps: "bridge" };
+  expect(rideOffset(layer, { s: file }, shot, 3)).toEqual([4, -2]);
+});
