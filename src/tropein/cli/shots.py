@@ -39,7 +39,7 @@ def opened(name: str) -> Iterator[tuple[Shot, MediaStore, Path]]:
                 unpacked = Path(folder) / "unpacked" / media
                 bundle.unpack_media(files, unpacked)
                 rate = next(f.rate for f in bundle.shot.footage.values() if f.media == media)
-                if borrow(store, sorted(unpacked.iterdir()), rate)[0] != media:
+                if borrow(store, sorted(unpacked.iterdir()), rate, with_sound=True)[0] != media:
                     raise BadInput("The media in the bundle is not what its shot names.")
             bundle.unpack_tracks(artefacts)
             yield bundle.shot, store, artefacts

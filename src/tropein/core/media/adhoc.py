@@ -9,6 +9,7 @@ from pathlib import Path
 from tropein.core.errors import BadInput
 from tropein.core.media.probe import natural, probe
 from tropein.core.media.record import MediaRecord, MediaStore, content_hash, write_record
+from tropein.core.media.sound import extract
 
 
 def files_of(clip: str) -> list[Path]:
@@ -32,7 +33,9 @@ def files_of(clip: str) -> list[Path]:
     return sorted(found, key=natural)
 
 
-def borrow(store: MediaStore, paths: list[Path], rate: str = "24/1") -> tuple[str, MediaRecord]:
+def borrow(
+    store: MediaStore, paths: list[Path], rate: str = "24/1", with_sound: bool = False
+) -> tuple[str, MediaRecord]:
     """Link files into a temporary store, so that readers find them: (content hash, record)."""
     record = probe(paths, rate)
     media = content_hash(paths)
@@ -45,5 +48,8 @@ def borrow(store: MediaStore, paths: list[Path], rate: str = "24/1") -> tuple[st
                 target.symlink_to(path.resolve())
             except OSError:
                 shutil.copyfile(path, target)
-    write_record(record, store.folder(media) / "media.json")
+    folder = store.folder(media)
+    if with_sound and record.sound:
+        extract(paths[0], folder / "sound.wav", folder / "peaks.json")
+    write_record(record, folder / "media.json")
     return media, record

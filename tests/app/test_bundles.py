@@ -1,0 +1,78 @@
+"""The command line as a whole: track, render, export, import, and bad input, in real processes."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.ingest import shot_on
+from tropein.app.settings import Settings
+from tropein.app.store import shelf, shots
+from tropein.app.store.database import transaction
+from tropein.core.media.probe import probe
+
+
+def tropein(settings: Settings | None, *arguments: str) -> subprocess.CompletedProcess[str]:
+    env = {**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)}
+    if settings:
+        env |= {"TROPEIN_DATABASE": settings.database, "TROPEIN_HOME": str(settings.home)}
+    return subprocess.run([sys.executable, "-m", "tropein.cli", *arguments], env=env, capture_output=True, text=True, timeout=120)
+
+
+def test_a_point_is_tracked_from_the_command_line(tmp_path: Path, clip: Path) -> None:
+    out = tmp_path / "t.json"
+    done = tropein(None, "track", "point", str(clip), "--at", "150.5,90.5", "--frame", "10", "--frames", "5-20", "-o", str(out), "--json")
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["frames"] == 16
+    rows = json.loads(out.read_text())["frames"]
+    assert rows[0]["frame"] == 5 and np.abs(np.array(rows[-1]["points"][0]) - [150.5 + 15, 90.5 + 7.5]).max() < 0.3
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("probe", "/nowhere.mp4"), ("track", "point", "CLIP", "--at", "1", "--frame", "0", "-o", "OUT"),
+        ("track", "point", "CLIP", "--at", "5,5", "--frame", "999", "-o", "OUT"), ("render", "CLIP", "-o", "OUT.mp4"),
+        ("track", "point", "CLIP", "--at", "50,50", "--frame", "0", "--frames", "9-2", "-o", "OUT"),
+    ],
+)  # fmt: skip
+def test_bad_input_is_one_line_and_writes_nothing(tmp_path: Path, clip: Path, arguments: tuple[str, ...]) -> None:
+    places = {"CLIP": str(clip), "OUT": str(tmp_path / "out"), "OUT.mp4": str(tmp_path / "out.mp4")}
+    done = tropein(None, *[places.get(a, a) for a in arguments])
+    assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 1, done.stderr
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_shot_travels_as_a_bundle_and_renders_the_same(context: WorkContext, settings: Settings, tmp_path: Path, clip: Path) -> None:
+    media, record = context.library.add([(clip, "wall.mp4")])
+    with transaction(context.engine) as session:
+        item = shelf.add(session, media, "Wall", record, [])
+        first = shots.create(session, shot_on(shelf.footage_of(item), "On the wall"))
+    bundle = tmp_path / "wall.tropein"
+    assert tropein(settings, "shot", "export", "On the wall", "-o", str(bundle)).returncode == 0
+    rendered = tropein(None, "render", str(bundle), "-o", str(tmp_path / "out.mp4"), "--frames", "3-9", "--scale", "0.5")
+    assert rendered.returncode == 0, rendered.stderr
+    record = probe([tmp_path / "out.mp4"])
+    assert (record.frames, record.size, record.sound) == (7, (160, 90), True)
+    taken = tropein(settings, "shot", "import", str(bundle), "--json")
+    assert taken.returncode == 0, taken.stderr
+    with transaction(context.engine) as session:
+        again = shots.state(session, json.loads(taken.stdout)["id"])
+        assert again.document == shots.state(session, first.id).document
+    damaged = tmp_path / "damaged.tropein"
+    damaged.write_bytes(bundle.read_bytes()[:-400])
+    assert tropein(settings, "shot", "import", str(damaged)).returncode == 2
+    with zipfile.ZipFile(tmp_path / "empty.tropein", "w") as archive:
+        archive.writestr("shot.json", "{}")
+    refused = tropein(settings, "shot", "import", str(tmp_path / "empty.tropein"))
+    assert refused.returncode == 2 and "version" in refused.stderr
+    with transaction(context.engine) as session:
+        assert len(shots.all_shots(session)) == 2
