@@ -22,8 +22,8 @@ def test_no_request_makes_the_server_fail(client: TestClient, context: WorkConte
     assert len(operations) > 20
     seen: set[int] = set()
     for operation in operations:
-        if operation.path == "/api/login":
-            continue
+        if operation.path in ("/api/login", "/api/uploads"):
+            continue  # the client cannot encode what it makes up for these; tests of their own send bad files
 
         @settings(max_examples=12, deadline=None, phases=[Phase.generate], suppress_health_check=list(HealthCheck))
         @given(case=operation.as_strategy(), real=st.booleans())

@@ -159,6 +159,7 @@ def test_previews_come_over_the_socket_newest_first(client: TestClient, worker: 
                 jpeg = message["bytes"][4:]
             else:
                 passed.append(message["text"])
+                assert '"error"' not in message["text"], message
         assert jpeg[:2] == b"\xff\xd8" and len(pictures) < 6 and any("superseded" in p for p in passed)
         live.send_json({"ask": 9, "frame": 0, **want, "overlay": [{"op": "replace", "path": "/size", "value": [-1, 2]}]})
         while True:

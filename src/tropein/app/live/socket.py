@@ -49,6 +49,7 @@ class Connection:
         self.socket, self.pool, self.events, self.shots = socket, pool, events, shots
         self._open: set[asyncio.Task[None]] = set()
         self._sending = asyncio.Lock()
+        self._newest: dict[str, int] = {}  # the last request heard on each channel
 
     async def run(self) -> None:
         await self.socket.accept()
@@ -80,6 +81,8 @@ class Connection:
         if len(self._open) >= MAX_OPEN:
             await self._say({"ask": wanted.ask, "error": "Too many requests are open."})
             return
+        if wanted.channel:
+            self._newest[wanted.channel] = wanted.ask
         task = asyncio.create_task(self._answer(wanted))
         self._open.add(task)
         task.add_done_callback(self._open.discard)
@@ -87,6 +90,8 @@ class Connection:
     async def _answer(self, wanted: Wanted) -> None:
         try:
             document = await self.shots.document(wanted.shot, wanted.revision, wanted.overlay)
+            if wanted.channel and self._newest[wanted.channel] != wanted.ask:
+                raise Superseded("A newer picture was asked for.")
             ask = Ask(
                 "", wanted.frame, round(wanted.scale, 4), wanted.view, wanted.variant, wanted.draft,
                 quality=80 if wanted.draft else 88,
