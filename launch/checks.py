@@ -16,7 +16,7 @@ def checks(arguments: list[str]) -> list[tuple[str, list[str], str]]:
     """(name, command, folder under the root)."""
     tools = str(WEB / "node_modules" / ".bin")
     found = [
-        ("pytest", [str(PYTHON), "-m", "pytest", *arguments], "."),
+        ("pytest", [str(PYTHON), "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadfile"])], "."),
     ]
     if arguments:
         return found

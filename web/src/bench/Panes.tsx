@@ -45,7 +45,7 @@ export function Panes() {
     }
   };
   return (
-    <div className="flex h-[122px] shrink-0 items-center overflow-x-auto border-b border-line px-2" role="listbox" aria-label="Layers, nearest the lens first" aria-orientation="horizontal">
+    <div className="flex h-[122px] shrink-0 items-center overflow-x-auto border-b border-line px-2" role="group" aria-label="Layers, nearest the lens first">
       <span className="mr-1 shrink-0 rotate-180 text-small text-quiet [writing-mode:vertical-rl]" aria-hidden>near lens</span>
       {movable.map((id, i) => [gap(i), <Pane key={id} layer={shot.layers[id]} selected={selection.kind === "layer" && selection.id === id} onKeys={(e) => keys(e, id)} />])}
       {gap(movable.length)}
@@ -58,15 +58,12 @@ export function Panes() {
 }
 
 function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: boolean; onKeys: (e: React.KeyboardEvent) => void; plate?: boolean }) {
-  const { shot, select, commit } = useBench();
+  const { select, commit } = useBench();
   const [over, setOver] = useState(false);
-  const ride = layer.kind === "footage" ? layer.place.ride : null;
-  const on = layer.effects.filter((e) => e.on).length;
   return (
     <div
-      id={`pane-${layer.id}`} role="option" aria-selected={selected} aria-label={`${layer.name}${layer.visible ? "" : ", hidden"}`} tabIndex={selected ? 0 : -1} draggable={!plate}
-      className={`relative flex h-[106px] w-[112px] shrink-0 cursor-pointer flex-col rounded-lg border p-1 ${selected ? "border-brass bg-raised" : "border-line bg-surface"} ${over ? "ring-2 ring-track" : ""}`}
-      onClick={() => select({ kind: "layer", id: layer.id })} onFocus={() => !selected && select({ kind: "layer", id: layer.id })} onKeyDown={onKeys}
+      data-pane={layer.name} draggable={!plate}
+      className={`relative h-[106px] w-[112px] shrink-0 rounded-lg border ${selected ? "border-brass bg-raised" : "border-line bg-surface"} ${over ? "ring-2 ring-track" : ""}`}
       onDragStart={(e) => startDrag(e, { kind: "pane", id: layer.id })}
       onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)}
       onDrop={(e) => {
@@ -75,21 +72,37 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
         if (d?.kind === "track") { e.preventDefault(); e.stopPropagation(); void rideLayer(layer.id, d.id); }
       }}
     >
-      <div className={`check relative h-[56px] overflow-hidden rounded ${layer.visible ? "" : "opacity-30"}`}>
-        <Thumb layer={layer} />
-      </div>
-      <div className="flex items-center gap-1 px-0.5">
-        <span className="min-w-0 flex-1 truncate text-small">{plate ? `Plate: ${layer.name}` : layer.name}</span>
+      <button
+        id={`pane-${layer.id}`} aria-pressed={selected} className="flex h-full w-full cursor-pointer flex-col rounded-lg p-1 text-left"
+        onClick={() => select({ kind: "layer", id: layer.id })} onFocus={() => !selected && select({ kind: "layer", id: layer.id })} onKeyDown={onKeys}
+      >
+        <span className={`check relative block h-[56px] overflow-hidden rounded ${layer.visible ? "" : "opacity-30"}`}>
+          <Thumb layer={layer} />
+        </span>
+        <span className="block truncate px-0.5 pr-6 text-small leading-5">{plate ? `Plate: ${layer.name}` : layer.name}</span>
+        <Marks layer={layer} plate={plate} />
+      </button>
+      <span className="absolute top-[61px] right-1">
         <Tip text={layer.visible ? "Hide" : "Show"} keys="H">
           <button
-            className="icon-btn h-5 min-w-5" tabIndex={-1} aria-label={`${layer.visible ? "Hide" : "Show"} ${layer.name}`}
+            className="icon-btn h-5 min-w-5" aria-label={`${layer.visible ? "Hide" : "Show"} ${layer.name}`}
             onClick={(e) => { e.stopPropagation(); void commit(`${layer.visible ? "hide" : "show"} ${layer.name}`, [{ op: "replace", path: `/layers/${layer.id}/visible`, value: !layer.visible }]); }}
           >
             {layer.visible ? <Eye size={12} /> : <EyeOff size={12} />}
           </button>
         </Tip>
-      </div>
-      <div className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
+      </span>
+    </div>
+  );
+}
+
+/** What the layer rides on, how it is laid in, how many effects it has. */
+function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
+  const shot = useBench((s) => s.shot);
+  const ride = layer.kind === "footage" ? layer.place.ride : null;
+  const on = layer.effects.filter((e) => e.on).length;
+  return (
+      <span className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
         {layer.kind === "footage" && !plate && (
           <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[58px] shrink-0 truncate rounded-full border px-1.5 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
             {ride ? shot?.tracks[ride.track]?.name : "rides"}
@@ -100,8 +113,7 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
         {layer.kind === "footage" && !plate && layer.blend !== "normal" && <span className="truncate">{layer.blend}</span>}
         <span className="flex-1" />
         {on > 0 && <span className="shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}
-      </div>
-    </div>
+      </span>
   );
 }
 

@@ -69,7 +69,7 @@ function Opacity({ layer }: { layer: Layer }) {
   const path = `/layers/${layer.id}/opacity`;
   return (
     <Popover.Root>
-      <Popover.Trigger className={WORD} aria-label="Opacity">{Math.round(value * 100)} %</Popover.Trigger>
+      <Popover.Trigger className={WORD} title="Opacity">{Math.round(value * 100)} %</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content className="menu w-64 p-3" sideOffset={4}>
           <Scrub label="Opacity" value={value * 100} step={1} unit="%" digits={0} soft={[0, 100]} hard={[0, 100]} bar onDrag={(v) => draft(setValue(shot, path, frame, v / 100))} onSet={(v) => void commit(`set the opacity of ${layer.name}`, setValue(useBench.getState().shot!, path, frame, v / 100))} />
@@ -95,7 +95,7 @@ function Lives({ layer }: { layer: Layer }) {
 
 export function Rename({ value, label, save }: { value: string; label: string; save: (name: string) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
-  if (typed === null) return <button className={WORD} aria-label={label} onClick={() => setTyped(value)}>{value}</button>;
+  if (typed === null) return <button className={WORD} title={label} onClick={() => setTyped(value)}>{value}</button>;
   const done = () => {
     if (typed.trim() && typed !== value) save(typed.trim());
     setTyped(null);

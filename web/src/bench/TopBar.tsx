@@ -24,7 +24,7 @@ export function TopBar() {
         <Tip text={playing ? "Pause" : "Play"} keys="Space"><button className="icon-btn" aria-label={playing ? "Pause" : "Play"} onClick={() => set({ playing: !playing })}>{playing ? <Pause size={15} /> : <Play size={15} />}</button></Tip>
         <Tip text="Step on" keys="→"><button className="icon-btn" aria-label="Step on" onClick={() => seek(frame + 1)}><StepForward size={14} /></button></Tip>
         <Menu
-          className={`icon-btn ${loop ? "text-brass" : ""}`} label={loop ? `Looping ${loop[0]} to ${loop[1]}` : "Loop a range"} trigger={<Repeat size={13} />}
+          icon className={`icon-btn ${loop ? "text-brass" : ""}`} label={loop ? `Looping ${loop[0]} to ${loop[1]}` : "Loop a range"} trigger={<Repeat size={13} />}
           choices={[
             { id: "in", label: `loop from here (${frame})`, hint: "I", act: () => set({ loop: [frame, Math.max(loop?.[1] ?? shot.trim[1], frame)] }) },
             { id: "out", label: `loop up to here (${frame})`, hint: "O", act: () => set({ loop: [Math.min(loop?.[0] ?? shot.trim[0], frame), frame] }) },

@@ -87,7 +87,7 @@ export const useBench = create<Bench>((set, get) => {
         if (get().id !== id) return;
         set({ frame: state.document.trim[0] });
         received(state);
-        const top = state.document.stack.find((l) => l !== state.document.plate);
+        const top = state.document.stack[0];
         if (top) set({ selection: { kind: "layer", id: top } });
       } catch (error) {
         failed(error);

@@ -4,10 +4,10 @@ import type { ReactNode } from "react";
 export interface Choice { id: string; label: string; hint?: string; act: () => void; checked?: boolean }
 
 /** A button or word that opens a short list of choices. */
-export function Menu({ trigger, label, choices, className }: { trigger: ReactNode; label: string; choices: Choice[]; className?: string }) {
+export function Menu({ trigger, label, choices, className, icon }: { trigger: ReactNode; label: string; choices: Choice[]; className?: string; icon?: boolean }) {
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className={className} aria-label={label}>{trigger}</DropdownMenu.Trigger>
+      <DropdownMenu.Trigger className={className} title={label} aria-label={icon ? label : undefined}>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu min-w-40" sideOffset={4} collisionPadding={8}>
           {choices.map((c) => (

@@ -29,7 +29,7 @@ export function Scrub({ label, value, step, unit = "", digits, soft, hard, bar, 
     return (
       <input
         autoFocus aria-label={label} className="field mono h-6 py-0 text-right" style={{ width: bar ? "100%" : width + 12 }} value={typed}
-        onChange={(e) => setTyped(e.target.value)} onBlur={finish} onFocus={(e) => e.target.select()}
+        onChange={(e) => setTyped(e.target.value)} onBlur={finish} onFocus={(e) => { if (e.target.value.length > 1) e.target.select(); }}
         onKeyDown={(e) => {
           e.stopPropagation();
           if (e.key === "Enter") finish();

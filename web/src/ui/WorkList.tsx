@@ -19,7 +19,7 @@ export function WorkList() {
   const count = runs.length + uploads.length;
   return (
     <Popover.Root>
-      <Popover.Trigger className={`btn ${count ? "border-brass text-brass" : "text-quiet"}`} aria-label={`Work: ${count} going on`}>{count ? `work: ${count}` : "no work"}</Popover.Trigger>
+      <Popover.Trigger className={`btn ${count ? "border-brass text-brass" : "text-quiet"}`} title="Imports, tracks and renders that are going on">{count ? `work: ${count}` : "no work"}</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content className="menu w-80 p-3" sideOffset={6} align="end" collisionPadding={8} aria-label="Work going on">
           {!count && <p className="text-quiet">Nothing is going on. Imports, tracks and renders show here.</p>}

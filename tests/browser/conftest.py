@@ -1,0 +1,61 @@
+"""The whole application running: PostgreSQL, server, worker, the built page; Debian's Chromium looks at it."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from launch import postgres
+from launch.paths import ROOT
+
+
+@pytest.fixture(scope="session")
+def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a running application with an empty library of its own."""
+    folder = tmp_path_factory.mktemp("app")
+    database = postgres.start(folder / "pg", fast_and_loose=True)
+    postgres.ensure_database(database)
+    port = postgres.free_port()
+    env = {
+        **os.environ, "TROPEIN_DATABASE": database.url(), "TROPEIN_HOME": str(folder / "home"), "TROPEIN_PORT": str(port),
+        "TROPEIN_WEB": str(ROOT / "web" / "dist"), "PYTHONPATH": os.pathsep.join([str(ROOT / "src"), str(ROOT)]),
+    }  # fmt: skip
+    children = [subprocess.Popen([sys.executable, "-m", "tropein.cli", "serve"], env=env)]
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(600):
+        try:
+            urllib.request.urlopen(f"{address}/api/session", timeout=1).close()
+            break
+        except OSError:
+            time.sleep(0.1)
+    children.append(subprocess.Popen([sys.executable, "-m", "tropein.cli", "worker"], env=env))
+    yield address
+    for child in children:
+        child.terminate()
+    for child in children:
+        child.wait(15)
+    postgres.stop(database)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    flags = ["--no-sandbox", "--disable-dev-shm-usage", "--force-color-profile=srgb", "--disable-background-networking"]
+    return {"executable_path": "/usr/bin/chromium", "args": [*flags, "--autoplay-policy=no-user-gesture-required"]}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args() -> dict[str, Any]:
+    return {"viewport": {"width": 1280, "height": 800}}
+
+
+@pytest.fixture
+def axe() -> str:
+    return (Path(ROOT) / "web/node_modules/axe-core/axe.min.js").read_text()
