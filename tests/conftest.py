@@ -27,7 +27,9 @@ def texture(width: int, height: int, seed: int = 1) -> np.ndarray:
     return (40 + 190 * picture).astype(np.uint8)
 
 
-def moving_frames(count: int, width: int = 320, height: int = 180, step: tuple[float, float] = (1.5, 0.75)) -> list[np.ndarray]:
+def moving_frames(
+    count: int, width: int = 320, height: int = 180, step: tuple[float, float] = (1.5, 0.75)
+) -> list[np.ndarray]:
     """A textured wall that slides by `step` pixels a frame: what was at (x, y) is at (x, y) + step * frame."""
     wall = texture(width + 200, height + 200)
     out = []

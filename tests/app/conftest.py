@@ -9,8 +9,8 @@ from pathlib import Path
 import psycopg
 import pytest
 from fastapi.testclient import TestClient
-
 from launch import postgres
+
 from tropein.app.jobs.context import WorkContext, make
 from tropein.app.server import create_app
 from tropein.app.settings import Settings

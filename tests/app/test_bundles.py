@@ -24,12 +24,28 @@ def tropein(settings: Settings | None, *arguments: str) -> subprocess.CompletedP
     env = {**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)}
     if settings:
         env |= {"TROPEIN_DATABASE": settings.database, "TROPEIN_HOME": str(settings.home)}
-    return subprocess.run([sys.executable, "-m", "tropein.cli", *arguments], env=env, capture_output=True, text=True, timeout=120)
+    return subprocess.run(
+        [sys.executable, "-m", "tropein.cli", *arguments], env=env, capture_output=True, text=True, timeout=120
+    )
 
 
 def test_a_point_is_tracked_from_the_command_line(tmp_path: Path, clip: Path) -> None:
     out = tmp_path / "t.json"
-    done = tropein(None, "track", "point", str(clip), "--at", "150.5,90.5", "--frame", "10", "--frames", "5-20", "-o", str(out), "--json")
+    done = tropein(
+        None,
+        "track",
+        "point",
+        str(clip),
+        "--at",
+        "150.5,90.5",
+        "--frame",
+        "10",
+        "--frames",
+        "5-20",
+        "-o",
+        str(out),
+        "--json",
+    )
     assert done.returncode == 0, done.stderr
     assert json.loads(done.stdout)["frames"] == 16
     rows = json.loads(out.read_text())["frames"]
@@ -51,14 +67,18 @@ def test_bad_input_is_one_line_and_writes_nothing(tmp_path: Path, clip: Path, ar
     assert list(tmp_path.iterdir()) == []
 
 
-def test_a_shot_travels_as_a_bundle_and_renders_the_same(context: WorkContext, settings: Settings, tmp_path: Path, clip: Path) -> None:
+def test_a_shot_travels_as_a_bundle_and_renders_the_same(
+    context: WorkContext, settings: Settings, tmp_path: Path, clip: Path
+) -> None:
     media, record = context.library.add([(clip, "wall.mp4")])
     with transaction(context.engine) as session:
         item = shelf.add(session, media, "Wall", record, [])
         first = shots.create(session, shot_on(shelf.footage_of(item), "On the wall"))
     bundle = tmp_path / "wall.tropein"
     assert tropein(settings, "shot", "export", "On the wall", "-o", str(bundle)).returncode == 0
-    rendered = tropein(None, "render", str(bundle), "-o", str(tmp_path / "out.mp4"), "--frames", "3-9", "--scale", "0.5")
+    rendered = tropein(
+        None, "render", str(bundle), "-o", str(tmp_path / "out.mp4"), "--frames", "3-9", "--scale", "0.5"
+    )
     assert rendered.returncode == 0, rendered.stderr
     record = probe([tmp_path / "out.mp4"])
     assert (record.frames, record.size, record.sound) == (7, (160, 90), True)

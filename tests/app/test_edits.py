@@ -57,7 +57,9 @@ def test_the_later_of_two_tabs_is_told_and_nothing_is_overwritten(client: TestCl
     ("path", "value", "words"),
     [("/layers/plate/footage", "gone", "not in the shot"), ("/trim", [0, 99], "trim"), ("/nowhere/x", 1, "does not fit"), ("/size", [0, 0], "pixels")],
 )  # fmt: skip
-def test_an_edit_that_breaks_the_shot_is_refused_and_nothing_changes(client: TestClient, shot: str, path: str, value: Any, words: str) -> None:
+def test_an_edit_that_breaks_the_shot_is_refused_and_nothing_changes(
+    client: TestClient, shot: str, path: str, value: Any, words: str
+) -> None:
     before = client.get(f"/api/shots/{shot}").json()
     answer = edit(client, shot, 0, "break it", path, value)
     assert answer.status_code == 422 and words in answer.json()["message"]
@@ -83,5 +85,7 @@ def test_shots_are_listed_with_what_is_unfinished_and_can_be_deleted(client: Tes
 def test_an_import_by_hand_into_a_moved_on_shot_keeps_both(context: WorkContext, shot: str) -> None:
     with transaction(context.engine) as session:
         shots.apply(session, shot, 0, "rename", [{"op": "replace", "path": "/name", "value": "New"}])
-        state = shots.apply(session, shot, None, "worker", [{"op": "add", "path": "/cues/-", "value": {"frame": 3, "name": "here"}}])
+        state = shots.apply(
+            session, shot, None, "worker", [{"op": "add", "path": "/cues/-", "value": {"frame": 3, "name": "here"}}]
+        )
     assert state.document["name"] == "New" and state.document["cues"] == [{"frame": 3, "name": "here"}]

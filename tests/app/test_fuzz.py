@@ -31,7 +31,9 @@ def test_no_request_makes_the_server_fail(client: TestClient, context: WorkConte
             if real and "shot_id" in (case.path_parameters or {}) and case.method != "DELETE":
                 case.path_parameters["shot_id"] = shot
             request = case.as_transport_kwargs(base_url="http://127.0.0.1")
-            answer = client.request(request.pop("method"), request.pop("url"), **{k: v for k, v in request.items() if v is not None})
+            answer = client.request(
+                request.pop("method"), request.pop("url"), **{k: v for k, v in request.items() if v is not None}
+            )
             seen.add(answer.status_code)
             assert answer.status_code < 500, f"{case.method} {case.formatted_path}: {answer.text[:300]}"
 

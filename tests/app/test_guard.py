@@ -15,7 +15,10 @@ def test_a_page_elsewhere_cannot_drive_the_server(client: TestClient) -> None:
     assert client.get("/api/shots", headers={"host": "evil.example"}).status_code == 403
     assert client.post("/api/shots", json={"shelf": "x"}, headers={"origin": "https://evil.example"}).status_code == 403
     assert client.post("/api/shots", json={"shelf": "x"}, headers={"origin": "http://127.0.0.1"}).status_code == 404
-    with pytest.raises(WebSocketDisconnect), client.websocket_connect("/live", headers={"origin": "https://evil.example", "host": "127.0.0.1"}):
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect("/live", headers={"origin": "https://evil.example", "host": "127.0.0.1"}),
+    ):
         pass
 
 
@@ -38,6 +41,14 @@ def test_other_addresses_need_a_password(settings: Settings) -> None:
         assert client.get("/api/shots").status_code == 401
 
 
-@pytest.mark.parametrize("path", ["/api/media/../../etc/passwd/poster.jpg", "/api/media/" + "a" * 32 + "/media.json", "/api/artefacts/..%2f..%2fx/track", "/api/runs/x/file"])
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/api/media/../../etc/passwd/poster.jpg",
+        "/api/media/" + "a" * 32 + "/media.json",
+        "/api/artefacts/..%2f..%2fx/track",
+        "/api/runs/x/file",
+    ],
+)
 def test_no_path_from_a_client_is_opened(client: TestClient, path: str) -> None:
     assert client.get(path).status_code == 404

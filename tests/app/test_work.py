@@ -38,7 +38,9 @@ def worker(settings: Settings) -> Iterator[subprocess.Popen[bytes]]:
     process.wait(15)
 
 
-def wait(client: TestClient, run: str, until: tuple[str, ...] = ("done", "failed", "cancelled"), seconds: float = 90) -> dict[str, Any]:
+def wait(
+    client: TestClient, run: str, until: tuple[str, ...] = ("done", "failed", "cancelled"), seconds: float = 90
+) -> dict[str, Any]:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         state = client.get(f"/api/runs/{run}").json()
@@ -55,7 +57,9 @@ def send(client: TestClient, *paths: Path, make_shot: bool = False) -> dict[str,
     return wait(client, answer.json()["id"])
 
 
-def test_from_a_clip_to_a_tracked_and_rendered_shot(client: TestClient, worker: object, clip: Path, settings: Settings) -> None:
+def test_from_a_clip_to_a_tracked_and_rendered_shot(
+    client: TestClient, worker: object, clip: Path, settings: Settings
+) -> None:
     imported = send(client, clip, make_shot=True)
     assert imported["state"] == "done", imported
     shot = imported["result"]["shot"]
@@ -63,7 +67,10 @@ def test_from_a_clip_to_a_tracked_and_rendered_shot(client: TestClient, worker: 
     assert (document["size"], document["rate"], document["trim"]) == ([320, 180], "24/1", [0, 47])
     footage = next(iter(document["footage"]))
     track = {"id": "nail", "name": "Nail", "footage": footage, "reference_frame": 20, "position": [150.5, 90.5]}
-    client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "track", "ops": [{"op": "add", "path": "/tracks/nail", "value": track}]})
+    client.post(
+        f"/api/shots/{shot}/edits",
+        json={"base": 0, "label": "track", "ops": [{"op": "add", "path": "/tracks/nail", "value": track}]},
+    )
     run = client.post(f"/api/shots/{shot}/tracks/nail/run", json={"direction": "both", "first": 0, "last": 47}).json()
     assert wait(client, run["id"])["state"] == "done"
     state = client.get(f"/api/shots/{shot}").json()
@@ -89,8 +96,14 @@ def test_from_a_clip_to_a_tracked_and_rendered_shot(client: TestClient, worker: 
             assert np.abs(frames[17].astype(int) - truth).mean() < 8
 
 
-def test_bad_uploads_fail_in_words_and_leave_nothing(client: TestClient, worker: object, tmp_path: Path, settings: Settings) -> None:
-    for name, content in (("cut.mp4", b"\0\0\0\x20ftypisom" + b"x" * 500), ("é ../odd name.txt", b"hello"), ("empty.mov", b"")):
+def test_bad_uploads_fail_in_words_and_leave_nothing(
+    client: TestClient, worker: object, tmp_path: Path, settings: Settings
+) -> None:
+    for name, content in (
+        ("cut.mp4", b"\0\0\0\x20ftypisom" + b"x" * 500),
+        ("é ../odd name.txt", b"hello"),
+        ("empty.mov", b""),
+    ):
         answer = client.post("/api/uploads", files=[("files", (name, content))])
         state = wait(client, answer.json()["id"])
         assert state["state"] == "failed" and 8 < len(state["error"]) < 250
@@ -105,7 +118,10 @@ def test_a_track_on_flat_footage_says_what_to_do(client: TestClient, worker: obj
     shot = send(client, flat, make_shot=True)["result"]["shot"]
     footage = next(iter(client.get(f"/api/shots/{shot}").json()["document"]["footage"]))
     track = {"id": "t", "name": "T", "footage": footage, "position": [80, 45]}
-    client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "track", "ops": [{"op": "add", "path": "/tracks/t", "value": track}]})
+    client.post(
+        f"/api/shots/{shot}/edits",
+        json={"base": 0, "label": "track", "ops": [{"op": "add", "path": "/tracks/t", "value": track}]},
+    )
     run = client.post(f"/api/shots/{shot}/tracks/t/run", json={"first": 0, "last": 5}).json()
     failed = wait(client, run["id"])
     assert failed["state"] == "failed" and "nothing to hold on to" in failed["error"]
@@ -134,7 +150,9 @@ def test_a_killed_worker_costs_no_frame(client: TestClient, settings: Settings, 
         worker.wait()
 
 
-def test_a_render_can_be_cancelled_and_forgotten(client: TestClient, worker: object, clip: Path, settings: Settings) -> None:
+def test_a_render_can_be_cancelled_and_forgotten(
+    client: TestClient, worker: object, clip: Path, settings: Settings
+) -> None:
     shot = send(client, clip, make_shot=True)["result"]["shot"]
     run = client.post(f"/api/shots/{shot}/renders", json={"first": 0, "last": 47, "format": "prores4444"}).json()["id"]
     assert client.delete(f"/api/runs/{run}").status_code == 422
@@ -161,7 +179,9 @@ def test_previews_come_over_the_socket_newest_first(client: TestClient, worker: 
                 passed.append(message["text"])
                 assert '"error"' not in message["text"], message
         assert jpeg[:2] == b"\xff\xd8" and len(pictures) < 6 and any("superseded" in p for p in passed)
-        live.send_json({"ask": 9, "frame": 0, **want, "overlay": [{"op": "replace", "path": "/size", "value": [-1, 2]}]})
+        live.send_json(
+            {"ask": 9, "frame": 0, **want, "overlay": [{"op": "replace", "path": "/size", "value": [-1, 2]}]}
+        )
         while True:
             message = live.receive()
             if '"ask":9' in message.get("text", ""):

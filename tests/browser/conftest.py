@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-
 from launch import postgres
 from launch.paths import ROOT
 

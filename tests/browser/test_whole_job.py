@@ -16,7 +16,6 @@ from tests.conftest import moving_frames, write_clip
 from tropein.core.media.encode import write_picture
 
 STEP = np.array([1.5, 0.75])
-SPOT = 60  # frames, moves, and place of the inserted spot in the plate's first frame
 
 
 def spot_still(folder: Path) -> Path:
@@ -30,10 +29,11 @@ def spot_still(folder: Path) -> Path:
 def magenta(picture: np.ndarray) -> tuple[float, float]:
     """Centre of what is bright in red and blue and dark in green."""
     p = picture.astype(float)
-    weight = np.clip(np.minimum(p[..., 0], p[..., 2]) - p[..., 1] - 90, 0, None)
-    y, x = np.mgrid[0 : weight.shape[0], 0 : weight.shape[1]] + 0.5
-    assert weight.sum() > 1000, "the spot is not in the picture"
-    return float((weight * x).sum() / weight.sum()), float((weight * y).sum() / weight.sum())
+    mask = (np.minimum(p[..., 0], p[..., 2]) > 150) & (p[..., 1] < 60)
+    assert mask.sum() > 300, "the spot is not in the picture"
+    y, x = np.nonzero(mask)
+    # the middle between the edges, robust against a few pixels of the wall that are as purple
+    return tuple(float(np.percentile(v, 4) + np.percentile(v, 96)) / 2 + 0.5 for v in (x, y))  # type: ignore[return-value]
 
 
 def canvas(page: Page) -> np.ndarray:
@@ -43,7 +43,9 @@ def canvas(page: Page) -> np.ndarray:
 def check_accessible(page: Page, axe: str) -> None:
     page.evaluate(axe)
     found: list[dict[str, Any]] = page.evaluate("axe.run().then(r => r.violations)")
-    serious = [(v["id"], [n["html"][:120] for n in v["nodes"]][:4]) for v in found if v["impact"] in ("serious", "critical")]
+    serious = [
+        (v["id"], [n["html"][:120] for n in v["nodes"]][:4]) for v in found if v["impact"] in ("serious", "critical")
+    ]
     assert not serious, serious
 
 
@@ -81,7 +83,10 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
     box = viewer.bounding_box()
     assert box
     scale = min((box["width"] - 32) / 640, (box["height"] - 32) / 360)
-    at = lambda x, y: (box["x"] + box["width"] / 2 + (x - 320) * scale, box["y"] + box["height"] / 2 + (y - 180) * scale)  # noqa: E731
+    at = lambda x, y: (
+        box["x"] + box["width"] / 2 + (x - 320) * scale,
+        box["y"] + box["height"] / 2 + (y - 180) * scale,
+    )  # noqa: E731
     page.keyboard.press("t")
     expect(page.get_by_text("Click a corner or a spot to follow")).to_be_visible()
     page.mouse.click(*at(300, 170))
@@ -97,7 +102,9 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
     card = page.get_by_role("listitem").filter(has_text="spot")
     expect(card).to_be_visible(timeout=60_000)
     card.drag_to(page.get_by_test_id("gap-0"))
-    expect(page.get_by_test_id("sentence")).to_contain_text("spot, from the shelf, rides on nothing yet, is laid in with normal at 100 %")
+    expect(page.get_by_test_id("sentence")).to_contain_text(
+        "spot, from the shelf, rides on nothing yet, is laid in with normal at 100 %"
+    )
     page.keyboard.press("Escape")
 
     # moved by its handles, tied to the track by dropping it on the pane
@@ -109,7 +116,9 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
     page.mouse.up()
     expect(page.get_by_role("button", name="Undo: move spot")).to_be_visible()
     page.get_by_role("button", name="Tracks", exact=True).click()
-    page.get_by_role("region", name="Tracks").get_by_role("button", name=re.compile("^Point 1")).drag_to(page.locator("[data-pane=spot]"))
+    page.get_by_role("region", name="Tracks").get_by_role("button", name=re.compile("^Point 1")).drag_to(
+        page.locator("[data-pane=spot]")
+    )
     expect(page.get_by_test_id("sentence")).to_contain_text("rides on Point 1")
     page.keyboard.press("Escape")
     for frame, presses in ((20, 0), (30, 1)):
@@ -151,9 +160,10 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
         assert len(film.streams.audio) == 1
         frames = [f.to_ndarray(format="rgb24") for f in film.decode(video=0)]
     assert len(frames) == 31
-    for i in (0, 10, 30):
-        expected = np.array([340, 200]) + STEP * (i + 10 - 20)
-        assert np.abs(np.array(magenta(frames[i])) - expected).max() < 0.6, (i, magenta(frames[i]), expected)
+    places = {i: np.array(magenta(frames[i])) for i in (0, 10, 30)}
+    for i, place in places.items():
+        assert np.abs(place - ([340, 200] + STEP * (i + 10 - 20))).max() < 1.5, (i, place)
+    assert np.abs(places[30] - places[0] - STEP * 30).max() < 1.0
     assert page.locator("video").evaluate("v => new Promise(r => { v.oncanplay = () => r(v.duration); v.load(); })") > 1
     assert not problems, problems
 

@@ -18,7 +18,15 @@ def document(layers: list[dict[str, Any]] | None = None, **more: Any) -> dict[st
     """A shot of 320x180 and 48 frames on the footage "wall", with the plate and the given layers over it."""
     plate = layer("plate", place={"position": {"value": [160, 90]}})
     every = [*(layers or []), plate]
-    footage = {"id": "wall", "name": "Wall", "kind": "clip", "media": MEDIA, "size": [320, 180], "rate": "24/1", "frames": 48}
+    footage = {
+        "id": "wall",
+        "name": "Wall",
+        "kind": "clip",
+        "media": MEDIA,
+        "size": [320, 180],
+        "rate": "24/1",
+        "frames": 48,
+    }
     return {
         "schema_version": 1, "name": "Test", "size": [320, 180], "rate": "24/1", "frames": 48, "trim": [0, 47],
         "footage": {"wall": footage}, "layers": {i["id"]: i for i in every}, "stack": [i["id"] for i in every],

@@ -49,7 +49,9 @@ def test_a_bezier_ease_runs_on_its_curve() -> None:
 
 
 def test_vectors_are_sampled_by_component() -> None:
-    p = AnimatedVec2.model_validate({"value": [0, 0], "keys": [{"frame": 0, "value": [0, 10], "ease": "linear"}, {"frame": 4, "value": [8, 2]}]})
+    p = AnimatedVec2.model_validate(
+        {"value": [0, 0], "keys": [{"frame": 0, "value": [0, 10], "ease": "linear"}, {"frame": 4, "value": [8, 2]}]}
+    )
     assert sample(p, 1) == pytest.approx((2, 8))
 
 

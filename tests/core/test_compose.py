@@ -41,7 +41,9 @@ class Painted:
 
 def paths(name: str) -> TrackPath | None:
     frames = np.arange(48.0)
-    return TrackPath(frames, np.stack([50 + 3 * frames, 60 + frames], 1), np.ones(48, bool)) if name == SAMPLES else None
+    return (
+        TrackPath(frames, np.stack([50 + 3 * frames, 60 + frames], 1), np.ones(48, bool)) if name == SAMPLES else None
+    )
 
 
 def shot_with_spot(**more: Any) -> dict[str, Any]:
@@ -69,7 +71,10 @@ def test_a_layer_lies_where_its_place_says_at_any_scale(scale: float) -> None:
 
 
 def test_a_ride_follows_the_track_and_never_jumps_where_it_is_tied() -> None:
-    still_shot, tied = load_shot(shot_with_spot()), load_shot(shot_with_spot(ride={"track": "nail", "reference_frame": 12}))
+    still_shot, tied = (
+        load_shot(shot_with_spot()),
+        load_shot(shot_with_spot(ride={"track": "nail", "reference_frame": 12})),
+    )
     r = renderer()
     assert (r.frame(tied, 12).pixels == r.frame(still_shot, 12).pixels).all()
     assert spot_at(r.frame(tied, 30)) == pytest.approx((100 + 3 * 18, 80 + 18), abs=0.05)
@@ -77,7 +82,10 @@ def test_a_ride_follows_the_track_and_never_jumps_where_it_is_tied() -> None:
 
 
 def test_keys_come_on_top_of_the_ride() -> None:
-    position = {"value": [100, 80], "keys": [{"frame": 0, "value": [100, 80], "ease": "linear"}, {"frame": 20, "value": [120, 60]}]}
+    position = {
+        "value": [100, 80],
+        "keys": [{"frame": 0, "value": [100, 80], "ease": "linear"}, {"frame": 20, "value": [120, 60]}],
+    }
     tied = load_shot(shot_with_spot(ride={"track": "nail", "reference_frame": 0}, position=position))
     assert spot_at(renderer().frame(tied, 10)) == pytest.approx((110 + 30, 70 + 10), abs=0.05)
 
@@ -103,7 +111,12 @@ def test_span_visibility_and_opacity() -> None:
 
 def test_a_veil_changes_what_lies_beneath_and_nothing_above() -> None:
     d = shot_with_spot()
-    veil = {"kind": "veil", "id": "veil", "name": "Veil", "effects": [{"kind": "grade", "id": "g", "exposure": {"value": -1}}]}
+    veil = {
+        "kind": "veil",
+        "id": "veil",
+        "name": "Veil",
+        "effects": [{"kind": "grade", "id": "g", "exposure": {"value": -1}}],
+    }
     d["layers"]["veil"] = veil
     d["stack"] = ["top", "veil", "plate"]
     r = renderer()

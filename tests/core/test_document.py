@@ -78,7 +78,19 @@ def test_an_edit_that_breaks_the_document_changes_nothing() -> None:
     assert before == kept
 
 
-paths = st.sampled_from(["/name", "/trim", "/layers/a/opacity/value", "/layers/a", "/stack/0", "/stack", "/rate", "/footage/wall/media", "/cues/-"])
+paths = st.sampled_from(
+    [
+        "/name",
+        "/trim",
+        "/layers/a/opacity/value",
+        "/layers/a",
+        "/stack/0",
+        "/stack",
+        "/rate",
+        "/footage/wall/media",
+        "/cues/-",
+    ]
+)
 values = st.recursive(
     st.none() | st.booleans() | st.floats(allow_nan=True) | st.integers(-(2**40), 2**40) | st.text(max_size=8),
     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=6), inner, max_size=3), max_leaves=6,
@@ -86,7 +98,19 @@ values = st.recursive(
 
 
 @settings(max_examples=150, deadline=None)
-@given(st.lists(st.fixed_dictionaries({"op": st.sampled_from(["add", "remove", "replace", "move", "copy", "test"]), "path": paths, "value": values, "from": paths}), max_size=4))
+@given(
+    st.lists(
+        st.fixed_dictionaries(
+            {
+                "op": st.sampled_from(["add", "remove", "replace", "move", "copy", "test"]),
+                "path": paths,
+                "value": values,
+                "from": paths,
+            }
+        ),
+        max_size=4,
+    )
+)
 def test_any_edit_either_gives_a_valid_document_or_is_refused(ops: list[dict[str, Any]]) -> None:
     before = load_shot(document([layer("a")])).model_dump(mode="json")
     try:

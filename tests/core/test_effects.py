@@ -52,7 +52,9 @@ def test_grade_operations_do_what_their_names_say() -> None:
     grey = flat(0.2, 0.2, 0.2)
     warm = rgb(apply("grade", grey, temperature=2.0))
     assert warm[0] > 0.2 > warm[2] and warm @ [0.2126, 0.7152, 0.0722] == pytest.approx(0.2, rel=1e-3)
-    assert rgb(apply("grade", flat(0.3, 0.1, 0.1), saturation=0.0)) == pytest.approx([0.2126 * 0.3 + 0.7874 * 0.1] * 3, rel=1e-3)
+    assert rgb(apply("grade", flat(0.3, 0.1, 0.1), saturation=0.0)) == pytest.approx(
+        [0.2126 * 0.3 + 0.7874 * 0.1] * 3, rel=1e-3
+    )
     pivot = encoded(0.2)
     assert rgb(apply("grade", grey, contrast=2.0, pivot=pivot)) == pytest.approx([0.2] * 3, rel=2e-3)
     assert rgb(apply("grade", flat(0.4, 0.4, 0.4), contrast=2.0, pivot=pivot))[0] > 0.5
@@ -64,7 +66,9 @@ def test_grade_operations_do_what_their_names_say() -> None:
 def test_curves_bend_one_channel_or_brightness_alone() -> None:
     lift = {"points": [[0, 0.2], [1, 1]]}
     out = rgb(apply("curves", flat(0.2, 0.2, 0.2), red=lift))
-    assert encoded(out[0]) == pytest.approx(0.2 + 0.8 * encoded(0.2), abs=2e-3) and out[1] == pytest.approx(0.2, rel=1e-3)
+    assert encoded(out[0]) == pytest.approx(0.2 + 0.8 * encoded(0.2), abs=2e-3) and out[1] == pytest.approx(
+        0.2, rel=1e-3
+    )
     before = np.array([0.3, 0.15, 0.1])
     after = rgb(apply("curves", flat(*before), luma={"points": [[0, 0], [0.5, 0.7], [1, 1]]}))
     assert after / after.sum() == pytest.approx(before / before.sum(), rel=1e-2) and after.sum() > before.sum() * 1.2

@@ -43,7 +43,13 @@ def shown(sources: Sources, media: str, index: int, level: int = 0) -> np.ndarra
 
 def test_a_clip_is_taken_in_whole(library: Library, clip: Path) -> None:
     media, record = library.add([(clip, "Wall.MP4")])
-    assert (record.kind, record.size, record.rate, record.frames, record.sound) == ("clip", (320, 180), "24/1", 48, True)
+    assert (record.kind, record.size, record.rate, record.frames, record.sound) == (
+        "clip",
+        (320, 180),
+        "24/1",
+        48,
+        True,
+    )
     names = {p.name for p in library.store.folder(media).iterdir()}
     assert {"media.json", "proxy-1.zip", "proxy-2.zip", "poster.jpg", "strip.jpg", "sound.wav", "peaks.json"} <= names
     with wave.open(str(library.store.folder(media) / "sound.wav")) as sound:
@@ -97,15 +103,23 @@ def test_rotation_pixel_shape_and_odd_sizes(tmp_path: Path, library: Library) ->
     upright = moving_frames(3, 64, 48)
     path = write_clip(tmp_path / "plain.mp4", upright)
     turned = tmp_path / "turned.mp4"
-    subprocess.run(["ffmpeg", "-v", "error", "-i", str(path), "-c", "copy", "-metadata:s:v", "rotate=90", str(turned)], check=True)
+    subprocess.run(
+        ["ffmpeg", "-v", "error", "-i", str(path), "-c", "copy", "-metadata:s:v", "rotate=90", str(turned)], check=True
+    )
     media, record = library.add([(turned, "turned.mp4")])
     assert record.size == (48, 64)
     # what ffmpeg shows, which honours the tag, is the truth here
-    raw = subprocess.run(["ffmpeg", "-v", "error", "-i", str(turned), "-f", "rawvideo", "-pix_fmt", "rgb24", "-"], capture_output=True, check=True)
+    raw = subprocess.run(
+        ["ffmpeg", "-v", "error", "-i", str(turned), "-f", "rawvideo", "-pix_fmt", "rgb24", "-"],
+        capture_output=True,
+        check=True,
+    )
     expected = np.frombuffer(raw.stdout, np.uint8).reshape(3, 64, 48, 3)[1]
     assert np.abs(shown(Sources(library.store, final=True), media, 1).astype(int) - expected).mean() < 4
     wide = tmp_path / "wide.mp4"
-    subprocess.run(["ffmpeg", "-v", "error", "-i", str(path), "-vf", "setsar=2/1", "-c:v", "libx264", str(wide)], check=True)
+    subprocess.run(
+        ["ffmpeg", "-v", "error", "-i", str(path), "-vf", "setsar=2/1", "-c:v", "libx264", str(wide)], check=True
+    )
     assert probe([wide]).size == (128, 48)
     odd = write_clip(tmp_path / "odd.mkv", moving_frames(3, 63, 47), pix_fmt="yuv444p")
     assert probe([odd]).size == (63, 47)

@@ -63,7 +63,9 @@ def formula(mode: str, b: np.ndarray, s: np.ndarray) -> np.ndarray:
         "darken": lambda: np.minimum(b, s),
         "lighten": lambda: np.maximum(b, s),
         "colour-dodge": lambda: np.where(b == 0, 0, np.where(s >= 1, 1, np.minimum(1, b / np.maximum(1 - s, 1e-9)))),
-        "colour-burn": lambda: np.where(b >= 1, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / np.maximum(s, 1e-9)))),
+        "colour-burn": lambda: np.where(
+            b >= 1, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / np.maximum(s, 1e-9)))
+        ),
         "hard-light": lambda: hard(b, s),
         "soft-light": lambda: np.where(s <= 0.5, b - (1 - 2 * s) * b * (1 - b), b + (2 * s - 1) * (d - b)),
         "difference": lambda: np.abs(b - s),
@@ -127,7 +129,10 @@ def test_yuv_planes_become_the_colours_they_were_made_from() -> None:
     for r, g, b in rgb:
         y = 0.2126 * r + 0.7152 * g + 0.0722 * b
         u, v = (b - y) / 1.8556, (r - y) / 1.5748
-        planes = [np.full(s, round(o + k * c), np.uint8) for s, o, k, c in (((4, 6), 16, 219, y), ((2, 3), 128, 224, u), ((2, 3), 128, 224, v))]
+        planes = [
+            np.full(s, round(o + k * c), np.uint8)
+            for s, o, k, c in (((4, 6), 16, 219, y), ((2, 3), 128, 224, u), ((2, 3), 128, 224, v))
+        ]
         got = colour.from_yuv420(*planes, colour.DISPLAY, 0.2126, 0.0722, False)
         assert np.abs(srgb(got[2, 3, :3]) - [r, g, b]).max() < 0.012
 

@@ -41,12 +41,16 @@ class Synthetic:
         picture = cv2.warpAffine(self.wall, self.matrix(i), SIZE, flags=cv2.INTER_CUBIC).astype(np.float32)
         if self.occlude and i in self.occlude:
             x, y = (self.truth(i) - 45).astype(int)
-            picture[max(0, y) : y + 90, max(0, x) : x + 90] = self.cover[:90, :90][-y if y < 0 else 0 :, -x if x < 0 else 0 :][: SIZE[1] - max(0, y), : SIZE[0] - max(0, x)]
+            picture[max(0, y) : y + 90, max(0, x) : x + 90] = self.cover[:90, :90][
+                -y if y < 0 else 0 :, -x if x < 0 else 0 :
+            ][: SIZE[1] - max(0, y), : SIZE[0] - max(0, x)]
         picture = picture * (1 - 0.012 * i) + 3 + rng.normal(0, 2.5, picture.shape)
         return np.clip(picture, 0, 255).astype(np.uint8)
 
     def errors(self, found: dict[int, Found]) -> np.ndarray:
-        return np.array([np.linalg.norm(np.array(f.xy) - self.truth(i)) for i, f in sorted(found.items()) if not f.lost])
+        return np.array(
+            [np.linalg.norm(np.array(f.xy) - self.truth(i)) for i, f in sorted(found.items()) if not f.lost]
+        )
 
 
 def test_a_point_is_followed_through_turning_growing_grain_and_light() -> None:
@@ -110,7 +114,10 @@ def test_two_answers_for_one_frame_are_joined_by_nearness_and_sureness() -> None
 
 
 def test_track_files_round_trip_and_bad_ones_are_refused() -> None:
-    rows = [Sample(frame=i, confidence=1, lost=i == 2, points=[(i, 2 * i) if i != 3 else None], point_confidence=[1]) for i in range(5)]
+    rows = [
+        Sample(frame=i, confidence=1, lost=i == 2, points=[(i, 2 * i) if i != 3 else None], point_confidence=[1])
+        for i in range(5)
+    ]
     file = TrackFile(source="a.mp4", size=(10, 10), rate="24/1", reference_frame=0, frames=rows)
     again = parse_track(file.dumps())
     assert again == file
