@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 
 # Chosen before anything imports numba: one place for compiled kernels.
-os.environ.setdefault("NUMBA_CACHE_DIR", os.path.abspath("var/numba"))
+os.environ.setdefault("NUMBA_CACHE_DIR", str(Path("var/numba").resolve()))
 
 from fractions import Fraction
 from pathlib import Path
