@@ -103,7 +103,7 @@ def brass_dial(folder: Path, size: int = 720) -> list[Path]:
     ring = np.clip((r - 0.82) / 0.16, 0, 1)
     shine = 0.5 + 0.38 * np.cos(angle + 2.1) * np.cos(ring * np.pi) + 0.22 * np.cos(2 * angle - 0.7) + brushed
     brass = np.clip(shine, 0.05, 1.3)[..., None] * np.array([0.72, 0.47, 0.15], np.float32)
-    enamel = (0.62 - 0.16 * r + brushed * 0.6)[..., None] * np.array([0.95, 0.9, 0.76], np.float32)
+    enamel = (0.4 - 0.14 * r + brushed * 0.6)[..., None] * np.array([0.95, 0.9, 0.76], np.float32)
     rgb = np.where((r > 0.82)[..., None], brass, enamel)
     ink = np.zeros((s, s), np.float32)
     for k in range(72):

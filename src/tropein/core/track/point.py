@@ -28,9 +28,9 @@ GIVE_UP_FRAMES = 36
 PROBATION_FRAMES = 3
 MIN_TEXTURE = 4.0  # smallest mean squared gradient (grey levels per pixel), in the weaker direction, worth following
 
-# Logistic weights of the chance that the error is below 1 px, fitted in bench/calibrate_point.py:
+# Logistic weights of the chance that the error is below 1 px, fitted by bench/point_track.py --calibrate:
 # bias, correlation (small, large), share (small, large), disagreement, distance to the prediction, expected error
-LOGISTIC = (-9.0, 8.0, 5.0, 1.5, 1.0, -2.0, -0.15, -2.0)
+LOGISTIC = (-1.99, 0.28, 5.96, -0.08, 1.59, 0.01, -0.84, -2.61)
 ACCEPT = 0.5
 
 
