@@ -42,6 +42,7 @@ def start(arguments: list[str]) -> int:
         print("Others could reach this address: set TROPEIN_PASSWORD first, or leave --host out.", file=sys.stderr)
         return 2
     set_up()
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # also where a shell had it ignored
     signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
     server = postgres.start(VAR / "pg")
     children: list[subprocess.Popen[bytes]] = []

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +31,8 @@ class Path:
             if before + 1 < len(frames) and frames[before + 1] - frames[before] > 1:
                 return xy[before]
         if steady > 0:
+            from scipy.ndimage import gaussian_filter1d
+
             every = np.arange(frames[0], frames[-1] + 1)
             dense = np.stack([np.interp(every, frames, xy[:, i]) for i in range(2)], 1)
             frames, xy = every, gaussian_filter1d(dense, steady, axis=0, mode="nearest")

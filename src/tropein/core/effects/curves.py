@@ -8,7 +8,6 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import ConfigDict
-from scipy.interpolate import PchipInterpolator
 
 from tropein.core.document import AnimatedCurve, DrawnCurve, EffectBase, control
 from tropein.core.effects.registry import Values, effect
@@ -21,6 +20,8 @@ Points = tuple[tuple[float, float], ...]
 
 def curve_values(points: Points, x: NDArray) -> NDArray:
     """A drawn curve at x: monotone cubic between its points, level before the first, beyond 1 going on as a gain."""
+    from scipy.interpolate import PchipInterpolator  # slow to import, and the server never needs it
+
     xs, ys = np.array(points).T
     inside = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
     return np.where(x > 1, inside * x, inside)
