@@ -66,7 +66,17 @@ def python_environment(for_tests: bool) -> None:
     if not (VENV / "bin" / "uv").exists():
         pip = [str(PYTHON), "-m", "pip", "install", "--require-hashes", "-r", str(requirements / "uv.txt")]
         run("get the package installer", pip, remedy)
-    sync = [str(VENV / "bin" / "uv"), "pip", "install", "--compile-bytecode", "--require-hashes", "-r", str(chosen), "--python", str(PYTHON)]
+    sync = [
+        str(VENV / "bin" / "uv"),
+        "pip",
+        "install",
+        "--compile-bytecode",
+        "--require-hashes",
+        "-r",
+        str(chosen),
+        "--python",
+        str(PYTHON),
+    ]
     run("install Python packages", sync, remedy)
     mark_done("python", mark)
 

@@ -11,17 +11,17 @@ export function Dialogs() {
   const dialog = useBench((s) => s.dialog);
   const close = () => useBench.setState({ dialog: "none" });
   if (dialog === "palette") return <Box title="Find an action" close={close} plain><Palette close={close} /></Box>;
-  if (dialog === "shortcuts") return <Box title="Shortcuts" close={close}><Shortcuts /></Box>;
+  if (dialog === "shortcuts") return <Box title="Shortcuts" close={close} wide><Shortcuts /></Box>;
   if (dialog === "render") return <Box title="Render this shot" close={close}><RenderForm close={close} /></Box>;
   return null;
 }
 
-function Box({ title, close, children, plain }: { title: string; close: () => void; children: ReactNode; plain?: boolean }) {
+function Box({ title, close, children, plain, wide }: { title: string; close: () => void; children: ReactNode; plain?: boolean; wide?: boolean }) {
   return (
     <Dialog.Root open onOpenChange={(o) => !o && close()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
-        <Dialog.Content aria-describedby={undefined} className="fixed top-[12%] left-1/2 z-50 max-h-[76vh] w-[560px] max-w-[94vw] -translate-x-1/2 overflow-auto rounded-xl border border-line bg-surface p-4 shadow-2xl">
+        <Dialog.Content aria-describedby={undefined} className={`fixed left-1/2 z-50 ${wide ? "top-[5%] max-h-[90vh] w-[860px]" : "top-[12%] max-h-[76vh] w-[560px]"} max-w-[94vw] -translate-x-1/2 overflow-auto rounded-xl border border-line bg-surface p-4 shadow-2xl`}>
           <Dialog.Title className={plain ? "sr-only" : "mb-3 text-title"}>{title}</Dialog.Title>
           {children}
         </Dialog.Content>
@@ -75,11 +75,11 @@ function FrameInput({ seek }: { seek: (frame: number) => void }) {
 function Shortcuts() {
   const groups = [...new Set(ACTIONS.filter((a) => a.keys).map((a) => a.group))];
   return (
-    <div className="columns-2 gap-8">
+    <div className="columns-3 gap-8">
       {groups.map((g) => (
         <section key={g} className="mb-4 break-inside-avoid">
           <h3 className="mb-1 text-small text-quiet">{g}</h3>
-          {ACTIONS.filter((a) => a.group === g && a.keys).map((a) => <div key={a.name} className="flex justify-between gap-3 py-0.5"><span>{a.name}</span><kbd className="mono text-quiet">{a.keys}</kbd></div>)}
+          {ACTIONS.filter((a) => a.group === g && a.keys).map((a) => <div key={a.name} className="flex justify-between gap-3 py-0.5"><span>{a.name}</span><kbd className="mono shrink-0 text-quiet">{a.keys!.replace("ArrowRight", "→").replace("ArrowLeft", "←")}</kbd></div>)}
         </section>
       ))}
       <section className="break-inside-avoid"><h3 className="mb-1 text-small text-quiet">Held</h3><div className="flex justify-between gap-3"><span>See it without the selection</span><kbd className="mono text-quiet">`</kbd></div><div className="flex justify-between gap-3"><span>Drag finely</span><kbd className="mono text-quiet">Shift</kbd></div><div className="flex justify-between gap-3"><span>Drag the picture</span><kbd className="mono text-quiet">Alt</kbd></div><div className="flex justify-between gap-3"><span>Reorder panes, move keys</span><kbd className="mono text-quiet">Alt ← →</kbd></div></section>

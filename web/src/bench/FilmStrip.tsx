@@ -42,7 +42,7 @@ export function FilmStrip() {
   const sound = peaks.data;
   return (
     <div className="flex h-[66px] shrink-0 border-y border-line">
-      <div className="flex w-[112px] shrink-0 flex-col justify-around border-r border-line pl-3 text-small text-quiet"><span>film</span><span>sound</span></div>
+      <div className="flex w-[112px] shrink-0 flex-col justify-around border-r border-line pl-3 text-small text-quiet"><span>film</span><span>{footage?.sound ? "sound" : "no sound"}</span></div>
       <div
         ref={row} data-testid="filmstrip" className="relative min-w-0 flex-1 cursor-pointer touch-none select-none"
         onPointerDown={(e) => { e.currentTarget.setPointerCapture(e.pointerId); set({ playing: false }); scrub(e); }}

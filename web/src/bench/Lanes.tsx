@@ -26,7 +26,7 @@ export function Lanes() {
       {layer && <Span layer={layer} plate={layer.id === shot.plate} />}
       {keyed.map((p) => <KeyLane key={p.path} named={p} />)}
       {track && <Health track={track} />}
-      {layer && !keyed.length && <p className="px-3 py-2 text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
+      {layer && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
       {!layer && !track && <p className="px-3 py-2 text-quiet">Select a layer or a track to see its time here.</p>}
       <div className="pointer-events-none absolute inset-y-0 right-0 left-[112px]"><Axis frame={frame} frames={shot.frames} /></div>
     </div>

@@ -31,7 +31,7 @@ export function Panes() {
   const keys = (e: React.KeyboardEvent, id: string) => {
     const i = shot.stack.indexOf(id);
     const step = e.key === "ArrowLeft" ? -1 : e.key === "ArrowRight" ? 1 : 0;
-    if (!step) return;
+    if (!step || e.shiftKey || e.ctrlKey || e.metaKey) return;
     e.preventDefault();
     e.stopPropagation();
     if (e.altKey) {
@@ -74,7 +74,11 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
     >
       <button
         id={`pane-${layer.id}`} aria-pressed={selected} className="flex h-full w-full cursor-pointer flex-col rounded-lg p-1 text-left"
-        onClick={() => select({ kind: "layer", id: layer.id })} onFocus={() => !selected && select({ kind: "layer", id: layer.id })} onKeyDown={onKeys}
+        onClick={(e) => {
+          select({ kind: "layer", id: layer.id });
+          if (e.detail) e.currentTarget.blur(); // clicked with the mouse: the arrow keys go on stepping frames
+        }}
+        onFocus={() => !selected && select({ kind: "layer", id: layer.id })} onKeyDown={onKeys}
       >
         <span className={`check relative block h-[56px] overflow-hidden rounded ${layer.visible ? "" : "opacity-30"}`}>
           <Thumb layer={layer} />

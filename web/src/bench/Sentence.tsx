@@ -23,7 +23,7 @@ export function Sentence({ layer }: { layer: Layer }) {
       <Rename value={layer.name} label="Name of the layer" save={(name) => void commit(`rename ${layer.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />
       {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second.</>}
       {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
-      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, at <Opacity layer={layer} />, <Lives layer={layer} />.</>}
+      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
     </p>
   );
 }
@@ -56,7 +56,7 @@ function FootageWords({ layer }: { layer: FootageLayer }) {
       )}
       {!ride && ","} is laid in with{" "}
       <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `${path}/blend`, value: b }]) }))} />{" "}
-      at <Opacity layer={layer} />, and <Lives layer={layer} />.
+      at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> and <Lives layer={layer} />.
     </>
   );
 }

@@ -80,7 +80,7 @@ export function Scrub({ label, value, step, unit = "", digits, soft, hard, bar, 
           <span className="absolute -top-[5px] h-[13px] w-[3px] rounded bg-ink" style={{ left: `calc(${share * 100}% - 1px)` }} />
         </span>
       )}
-      <span className="mono shrink-0 text-right" style={{ width }}>{value.toFixed(places)}{unit && <span className="text-quiet"> {unit}</span>}</span>
+      <span className="mono shrink-0 text-right whitespace-nowrap" style={{ width: unit.length > 2 ? width + 22 : width }}>{value.toFixed(places)}{unit && <span className="text-quiet"> {unit}</span>}</span>
     </div>
   );
 }
