@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import io
+import json
 import re
+import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -194,3 +196,26 @@ def test_a_bad_file_is_refused_in_words(application: str, page: Page, tmp_path: 
     expect(alert).to_be_hidden()
     page.goto(f"{application}/shot/nosuchshot")
     expect(page.get_by_role("alert")).to_contain_text("does not exist")
+
+
+def test_a_page_lives_through_a_lost_connection(application: str, page: Page, tmp_path: Path) -> None:
+    plate = write_clip(tmp_path / "Storm.mp4", moving_frames(6, 160, 90))
+    page.add_init_script(
+        "window.sockets = []; const W = WebSocket;"
+        "window.WebSocket = class extends W { constructor(...a) { super(...a); window.sockets.push(this); } };"
+    )
+    page.goto(application)
+    page.get_by_test_id("new-shot-files").set_input_files(str(plate))
+    page.get_by_role("link", name="Open Storm").click(timeout=60_000)
+    expect(page.get_by_test_id("sentence")).to_contain_text("the plate")
+    shot = page.url.rsplit("/", 1)[-1]
+    page.evaluate(
+        "() => new Promise(r => { const s = window.sockets.at(-1); s.addEventListener('close', r); s.close(); })"
+    )
+    ops = [{"op": "replace", "path": "/name", "value": "Renamed meanwhile"}]
+    body = json.dumps({"base": 0, "label": "rename", "ops": ops}).encode()
+    request = urllib.request.Request(
+        f"{application}/api/shots/{shot}/edits", body, {"content-type": "application/json"}
+    )
+    urllib.request.urlopen(request).close()
+    expect(page.get_by_role("heading", name="Renamed meanwhile")).to_be_visible(timeout=15_000)

@@ -36,5 +36,8 @@ function heard(event: Parameters<Parameters<typeof live.listen>[0]>[0]) {
     if (event.shot !== id || !stored || event.client === CLIENT || event.revision <= stored.revision) return;
     if (event.client !== "worker") say(`This shot was changed elsewhere: ${event.label}. You see the newer state now.`, "info");
     void takeOver();
+  } else if (event.kind === "again") {
+    void queries.invalidateQueries();
+    if (useBench.getState().stored) void useBench.getState().takeOver();
   } else void queries.invalidateQueries({ queryKey: [event.kind] });
 }

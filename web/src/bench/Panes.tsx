@@ -108,15 +108,14 @@ function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
   return (
       <span className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
         {layer.kind === "footage" && !plate && (
-          <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[50px] shrink-0 truncate rounded-full border px-1.5 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
+          <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[47px] shrink-0 truncate rounded-full border px-1 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
             {ride ? shot?.tracks[ride.track]?.name : "rides"}
           </span>
         )}
         {plate && <span>{shot?.size.join("×")}</span>}
         {layer.kind === "veil" && <span className="flex items-center gap-1"><Layers2 size={10} /> veil</span>}
         {layer.kind === "footage" && !plate && layer.blend !== "normal" && <span className="min-w-0 truncate" title={`laid in with ${layer.blend}`}>{layer.blend}</span>}
-        <span className="flex-1" />
-        {on > 0 && <span className="shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}
+        {on > 0 && <span className="ml-auto shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}
       </span>
   );
 }

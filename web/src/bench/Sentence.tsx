@@ -47,11 +47,12 @@ function FootageWords({ layer }: { layer: FootageLayer }) {
         <>
           {" "}(position, from <b className="mono">{ride.reference_frame}</b>
           {", "}
+          <span className="whitespace-nowrap">
           <Menu
             className={WORD} label="What happens where the track is lost" trigger={{ bridge: "bridging gaps", hold: "holding in gaps", hide: "hidden in gaps" }[ride.gaps]}
             choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: { bridge: "bridge gaps in a straight line", hold: "hold still in gaps", hide: "hide in gaps" }[g], checked: ride.gaps === g, act: () => void commit(`change the gaps of ${layer.name}`, [{ op: "replace", path: `${path}/place/ride/gaps`, value: g }]) }))}
           />
-          <span className="whitespace-nowrap">),</span>
+          ),</span>
         </>
       )}
       {!ride && ","} is laid in with{" "}

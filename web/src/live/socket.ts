@@ -2,7 +2,8 @@
 export type Event =
   | { kind: "edit"; shot: string; revision: number; client: string; label: string }
   | { kind: "run"; run: string; track?: string; samples?: [number, number, number, number, number][] }
-  | { kind: "shots" | "shelf" };
+  | { kind: "shots" | "shelf" }
+  | { kind: "again" }; // the connection is back: what was missed must be asked for
 export interface Wanted {
   shot: string; revision: number; overlay: object[]; frame: number; scale: number; view: string; variant: string;
   draft: boolean; channel: string | null;
@@ -15,18 +16,24 @@ class LiveSocket {
   private waiting = new Map<number, Waiting>();
   private listeners = new Set<(event: Event) => void>();
   private opened: Promise<void> | null = null;
+  private lost = false;
 
   private connect(): Promise<void> {
     if (this.opened) return this.opened;
     this.opened = new Promise((resolve) => {
       const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/live`);
       socket.binaryType = "arraybuffer";
-      socket.onopen = () => resolve();
+      socket.onopen = () => {
+        resolve();
+        if (this.lost) for (const listener of this.listeners) listener({ kind: "again" });
+        this.lost = false;
+      };
       socket.onmessage = (message) => this.heard(message.data);
       socket.onclose = () => {
         for (const w of this.waiting.values()) w.reject(new Error("The connection was lost."));
         this.waiting.clear();
         this.opened = null;
+        this.lost = true;
         setTimeout(() => void this.connect(), 1000);
       };
       this.socket = socket;
