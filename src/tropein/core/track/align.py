@@ -58,29 +58,15 @@ def _esm(image, ref, window, m, half, step, affine, iterations, damping):  # typ
     m = m.copy()
     k = 6 if affine else 2
     size = k + 2
-    gain, bias = 1.0, 0.0
     weights = window.copy()
     residual = np.zeros((n, n))
     current = warped(image, m, half, step)
-    first = True
+    # start with the gain and bias that bring medians and spreads together: up to half of the patch may be covered
+    middle_ref, middle = np.median(ref), np.median(current)
+    spread_ref, spread_now = np.median(np.abs(ref - middle_ref)), np.median(np.abs(current - middle))
+    gain = min(max(spread_ref / max(spread_now, 1e-3), 0.1), 10.0)
+    bias = middle_ref - gain * middle
     for _ in range(iterations):
-        if first:
-            # start with the gain and bias that fit the windows
-            sw, sc, sr = 0.0, 0.0, 0.0
-            for j in range(n):
-                for i in range(n):
-                    sw += window[j, i]
-                    sc += window[j, i] * current[j, i]
-                    sr += window[j, i] * ref[j, i]
-            mc, mr = sc / sw, sr / sw
-            cc, cr = 1e-9, 0.0
-            for j in range(n):
-                for i in range(n):
-                    cc += window[j, i] * (current[j, i] - mc) ** 2
-                    cr += window[j, i] * (current[j, i] - mc) * (ref[j, i] - mr)
-            gain = max(cr / cc, 0.05)
-            bias = mr - gain * mc
-            first = False
         for j in range(n):
             for i in range(n):
                 residual[j, i] = ref[j, i] - gain * current[j, i] - bias

@@ -1,0 +1,57 @@
+import { expect, test } from "vitest";
+import { comboOf } from "../bench/actions";
+import { line } from "../bench/CurveField";
+import { fps, parametersOf, timecode } from "../bench/names";
+import { merged } from "../bench/TrackMarks";
+import type { About, Layer, TrackFile } from "../document/types";
+import { FrameCache } from "./frames";
+
+const bitmap = (width: number, height: number) => ({ width, height }) as ImageBitmap;
+
+test("pictures are kept up to a number of bytes, the longest unused go first", () => {
+  const cache = new FrameCache(3 * 400);
+  for (const key of ["a", "b", "c"]) cache.put(key, bitmap(10, 10));
+  cache.get("a");
+  cache.put("d", bitmap(10, 10));
+  expect(["a", "b", "c", "d"].map((k) => cache.has(k))).toEqual([true, false, true, true]);
+  cache.put("a", bitmap(10, 10));
+  expect(cache.has("c")).toBe(true);
+});
+
+test("times are told in minutes, seconds and frames", () => {
+  expect(timecode(31, "24/1")).toBe("00:01:07");
+  expect(timecode(1800, "30000/1001")).toBe("01:00:00");
+  expect(fps("24000/1001")).toBeCloseTo(23.976, 3);
+});
+
+test("key presses have one name each", () => {
+  const press = (key: string, more: Partial<KeyboardEvent> = {}) => comboOf({ key, ctrlKey: false, metaKey: false, shiftKey: false, ...more } as KeyboardEvent);
+  expect(press("z", { ctrlKey: true })).toBe("Ctrl+Z");
+  expect(press("Z", { metaKey: true, shiftKey: true })).toBe("Ctrl+Shift+Z");
+  expect(press(" ")).toBe("Space");
+  expect(press("?", { shiftKey: true })).toBe("?");
+  expect(press("Backspace")).toBe("Delete");
+});
+
+test("a drawn curve starts and ends at its points and goes through the middle one", () => {
+  const drawn = line([[0, 0], [0.5, 0.75], [1, 1]]).split(" ").map((p) => p.split(",").map(Number));
+  expect(drawn[0]).toEqual([0, 150]);
+  expect(drawn.at(-1)).toEqual([150, 0]);
+  expect(drawn[30]).toEqual([75, 37.5]);
+  drawn.slice(1).forEach((p, i) => expect(p[1]).toBeLessThanOrEqual(drawn[i][1]));
+});
+
+test("samples that are coming in stand over those stored", () => {
+  const file = { frames: [{ frame: 0, points: [[1, 1]], confidence: 0.9, lost: false }, { frame: 1, points: [null], confidence: 0, lost: true }] } as unknown as TrackFile;
+  expect(merged(file, [[0, 5, 5, 1, 0], [2, 7, 7, 0.5, 1]])).toEqual([[0, 5, 5, 1, 0], [2, 7, 7, 0.5, 1]]);
+  expect(merged(undefined, undefined)).toEqual([]);
+});
+
+test("every parameter of a layer has a path and a name", () => {
+  const p = { value: 0, keys: [] };
+  const layer = { kind: "veil", id: "v", opacity: p, effects: [{ kind: "blur", id: "b", on: true, mix: p, radius: p }] } as unknown as Layer;
+  const about = { effects: [{ kind: "blur", title: "Blur", params: [{ name: "radius", title: "Radius" }] }] } as unknown as About;
+  expect(parametersOf(layer, about).map((n) => [n.path, n.title])).toEqual([
+    ["/layers/v/opacity", "opacity"], ["/layers/v/effects/0/mix", "blur: mix"], ["/layers/v/effects/0/radius", "blur: radius"],
+  ]);
+});
