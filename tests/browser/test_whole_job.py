@@ -135,7 +135,17 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
 
     # a key, an effect with a typed value, undo and redo by name
     page.get_by_role("button", name="Key Opacity").click()
-    expect(page.get_by_role("button", name=re.compile("^Key of opacity at 30"))).to_be_visible()
+    key = page.get_by_role("button", name=re.compile("^Key of opacity at 30"))
+    held, strip = key.bounding_box(), page.get_by_test_id("filmstrip").bounding_box()
+    assert held and strip
+    x, y = held["x"] + held["width"] / 2, held["y"] + 9
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 3 * strip["width"] / 48, y, steps=6)
+    page.mouse.up()
+    expect(page.get_by_role("button", name=re.compile("^Key of opacity at 33"))).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(key).to_be_visible()
     page.get_by_role("button", name="Add an effect").click()
     page.get_by_role("menuitem", name="Grade").click()
     page.get_by_role("slider", name="Exposure").focus()

@@ -113,8 +113,9 @@ function KeyLane({ named }: { named: Named }) {
   };
   return (
     <Row name={named.title} rowRef={row}>
-      {named.parameter.keys.map((k) => (
-        <DropdownMenu.Root key={k.frame} open={menu === k.frame} onOpenChange={(o) => !o && setMenu(null)}>
+      {/* by place in the row, not by frame: a key that is dragged must stay the element that holds the pointer */}
+      {named.parameter.keys.map((k, i) => (
+        <DropdownMenu.Root key={i} open={menu === k.frame} onOpenChange={(o) => !o && setMenu(null)}>
           <DropdownMenu.Trigger asChild onPointerDown={(e) => e.preventDefault()}>
             <button
               className="absolute top-[4px] h-[18px] w-[13px] -translate-x-1/2 touch-none" style={{ left: `${((k.frame + 0.5) / shot.frames) * 100}%` }}
