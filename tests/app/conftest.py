@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import itertools
+import shutil
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
 import psycopg
 import pytest
 from fastapi.testclient import TestClient
-from launch import postgres
 
+from launch import postgres
 from tropein.app.jobs.context import WorkContext, make
 from tropein.app.server import create_app
 from tropein.app.settings import Settings
@@ -21,13 +23,14 @@ _numbers = itertools.count(1)
 
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[postgres.Server]:
-    running = postgres.start(tmp_path_factory.mktemp("pg"), fast_and_loose=True)
+    running = postgres.start(tmp_path_factory.mktemp("pg") / uuid.uuid4().hex, fast_and_loose=True)
     postgres.ensure_database(running, "template_tropein")
     engine = open_engine(running.url("template_tropein"))
     migrate(engine)
     engine.dispose()
     yield running
     postgres.stop(running)
+    shutil.rmtree(running.folder, ignore_errors=True)
 
 
 @pytest.fixture

@@ -3,24 +3,27 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import time
 import urllib.request
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from launch import postgres
 from launch.paths import ROOT
+
+from launch import postgres
 
 
 @pytest.fixture(scope="session")
 def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """The address of a running application with an empty library of its own."""
     folder = tmp_path_factory.mktemp("app")
-    database = postgres.start(folder / "pg", fast_and_loose=True)
+    database = postgres.start(folder / uuid.uuid4().hex, fast_and_loose=True)
     postgres.ensure_database(database)
     port = postgres.free_port()
     env = {
@@ -42,6 +45,7 @@ def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     for child in children:
         child.wait(15)
     postgres.stop(database)
+    shutil.rmtree(database.folder, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")
