@@ -46,6 +46,12 @@ export function useSamples(hashes: string[]): Record<string, TrackFile | undefin
 
 export const cancelRun = (id: string) => got<Run>(api.POST("/api/runs/{run_id}/cancel", { params: { path: { run_id: id } } }));
 
+/** Remove a run that has ended, and its files. */
+export async function forgetRun(id: string): Promise<void> {
+  await got(api.DELETE("/api/runs/{run_id}", { params: { path: { run_id: id } } }));
+  await queries.invalidateQueries({ queryKey: ["runs"] });
+}
+
 /** Send files with progress; resolves to the import's run. `abort` gives the way to break off. */
 export function upload(files: File[], makeShot: boolean, progress: (share: number) => void, abort?: (stop: () => void) => void): Promise<Run> {
   return new Promise((resolve, reject) => {

@@ -2,7 +2,7 @@ import { Crosshair, Film, Music, Pin, Plus, Upload, Waypoints, X } from "lucide-
 import { useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import type { ShelfItem } from "../document/types";
-import { useBench, type Drawer } from "../state/bench";
+import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Tip } from "../ui/Tip";
 import { insertFootage, startDrag } from "./drops";
@@ -44,8 +44,6 @@ export function DrawerPanel() {
     </div>
   );
 }
-
-export type { Drawer };
 
 function ShelfDrawer() {
   const items = useShelf().data ?? [];

@@ -30,7 +30,7 @@ interface Bench {
   pan: [number, number];
   tool: Tool;
   drawer: Drawer;
-  dialog: "none" | "palette" | "shortcuts" | "render" | "history";
+  dialog: "none" | "palette" | "shortcuts" | "render";
   message: { text: string; kind: "error" | "info" } | null;
   conflict: string | null;
   open: (id: string) => Promise<void>;

@@ -1,6 +1,6 @@
 import { Download, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
-import { api, cancelRun, got, queries, useRuns, useShots } from "../api/client";
+import { cancelRun, forgetRun, useRuns, useShots } from "../api/client";
 import type { Run } from "../document/types";
 import { useBench } from "../state/bench";
 import { going, timeLeft } from "../ui/WorkList";
@@ -38,8 +38,7 @@ export function Renders() {
 function RenderRow({ run, name, shown, show }: { run: Run; name?: string; shown: boolean; show: () => void }) {
   const forget = async () => {
     try {
-      await got(api.DELETE("/api/runs/{run_id}", { params: { path: { run_id: run.id } } }));
-      await queries.invalidateQueries({ queryKey: ["runs"] });
+      await forgetRun(run.id);
     } catch (error) {
       useBench.getState().say((error as Error).message);
     }

@@ -1,6 +1,6 @@
 import { Trash2, Upload } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, cancelRun, got, queries, useRuns, useShots } from "../api/client";
+import { api, cancelRun, forgetRun, got, queries, useRuns, useShots } from "../api/client";
 import type { ShotCard } from "../document/types";
 import { fps } from "../bench/names";
 import { go } from "../route";
@@ -37,17 +37,12 @@ export function Shots() {
           {uploads.list.map((u) => <li key={u.id} className="rounded-lg border border-line bg-surface p-3"><WorkRow title={`Sending ${u.name}`} done={u.share} total={1} note={`${Math.round(u.share * 100)} %`} stop={u.stop} /></li>)}
           {imports.filter(going).map((r) => <li key={r.id} className="rounded-lg border border-line bg-surface p-3"><WorkRow title={r.title} done={r.done} total={r.total} note={r.note || "waiting for a worker"} stop={() => void cancelRun(r.id)} /></li>)}
           {fresh.map((r) => (
-            <li key={r.id} role="alert" className="flex items-center gap-3 rounded-lg border border-warn/60 bg-warn/10 p-3"><span className="flex-1"><b>{r.title}</b> failed: {r.error}</span><button className="btn" onClick={() => void forget(r.id)}>Put away</button></li>
+            <li key={r.id} role="alert" className="flex items-center gap-3 rounded-lg border border-warn/60 bg-warn/10 p-3"><span className="flex-1"><b>{r.title}</b> failed: {r.error}</span><button className="btn" onClick={() => void forgetRun(r.id)}>Put away</button></li>
           ))}
         </ul>
       </div>
     </Frame>
   );
-}
-
-async function forget(id: string): Promise<void> {
-  await got(api.DELETE("/api/runs/{run_id}", { params: { path: { run_id: id } } }));
-  await queries.invalidateQueries({ queryKey: ["runs"] });
 }
 
 function Card({ shot }: { shot: ShotCard }) {

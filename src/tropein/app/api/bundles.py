@@ -22,5 +22,4 @@ def export_shot(shot_id: str, db: Db, work: Work, background: BackgroundTasks) -
     path = work.settings.home / f"export-{uuid.uuid4().hex}.tropein"
     write_bundle(load_shot(row.document), work.library.store, work.artefacts.root, path)
     background.add_task(path.unlink, missing_ok=True)
-    stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in row.name).strip("-") or "shot"
-    return FileResponse(path, filename=f"{stem}.tropein", background=background)
+    return FileResponse(path, filename=f"{shots.file_stem(row.name)}.tropein", background=background)

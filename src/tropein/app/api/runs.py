@@ -123,8 +123,12 @@ def render(shot_id: str, body: RenderWanted, db: Db) -> RunOut:
     shot = load_shot(row.document)
     if not body.first <= body.last < shot.frames:
         raise BadInput(f"The range {body.first}-{body.last} does not lie within the shot's {shot.frames} frames.")
-    stem = "".join(c if c.isalnum() or c in "-_" else "-" for c in shot.name).strip("-") or "shot"
-    params = {"document": row.document, "revision": row.revision, "stem": stem[:80], **body.model_dump()}
+    params = {
+        "document": row.document,
+        "revision": row.revision,
+        "stem": shots.file_stem(shot.name),
+        **body.model_dump(),
+    }
     run = runs.create(db, "render", f"Render {shot.name}", params, body.last - body.first + 1, shot_id)
     for number in range(runs.add_chunks(db, run.id, body.first, body.last, CHUNK_FRAMES)):
         defer(db, "render_chunk", run_id=run.id, number=number)

@@ -7,7 +7,6 @@ import contextlib
 import itertools
 import json
 import multiprocessing
-import threading
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 from hashlib import blake2b
@@ -56,7 +55,6 @@ class PreviewPool:
         self._pipe: Connection | None = None
         self._process: BaseProcess | None = None
         self._task: asyncio.Task[None] | None = None
-        self._lock = threading.Lock()
 
     def start(self) -> None:
         self._spawn()
@@ -124,16 +122,15 @@ class PreviewPool:
 
     def _exchange(self, job: _Job) -> tuple[str, Any]:
         assert self._pipe is not None
-        with self._lock:
-            text = json.dumps(job.document, sort_keys=True)
-            key = blake2b(text.encode(), digest_size=16).hexdigest()
-            if key not in self._told:
-                self._pipe.send(("shot", key, text))
-                self._told[key] = None
-                while len(self._told) > SHOTS_KEPT:
-                    self._told.popitem(last=False)
-            self._pipe.send(("ask", job.order, replace(job.ask, shot=key)))
-            if not self._pipe.poll(FRAME_SECONDS):
-                raise TimeoutError
-            _, kind, value = self._pipe.recv()
-            return kind, value
+        text = json.dumps(job.document, sort_keys=True)
+        key = blake2b(text.encode(), digest_size=16).hexdigest()
+        if key not in self._told:
+            self._pipe.send(("shot", key, text))
+            self._told[key] = None
+            while len(self._told) > SHOTS_KEPT:
+                self._told.popitem(last=False)
+        self._pipe.send(("ask", job.order, replace(job.ask, shot=key)))
+        if not self._pipe.poll(FRAME_SECONDS):
+            raise TimeoutError
+        _, kind, value = self._pipe.recv()
+        return kind, value

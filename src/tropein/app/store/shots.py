@@ -138,6 +138,11 @@ def history(session: Session, shot_id: str, limit: int = 200) -> list[EditRow]:
     return list(session.scalars(query))
 
 
+def file_stem(name: str) -> str:
+    """A shot's name as the stem of a file."""
+    return ("".join(c if c.isalnum() or c in "-_" else "-" for c in name).strip("-") or "shot")[:80]
+
+
 def all_shots(session: Session) -> list[ShotRow]:
     return list(session.scalars(select(ShotRow).order_by(ShotRow.created)))
 

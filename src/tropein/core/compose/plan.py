@@ -12,7 +12,7 @@ import numpy as np
 
 from tropein.core.animate.ride import Path, ride_offset
 from tropein.core.animate.sample import sample
-from tropein.core.document import Footage, FootageLayer, Layer, Place, Shot, VeilLayer
+from tropein.core.document import Footage, FootageLayer, Layer, Place, Shot, VeilLayer, parse_rate
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
 from tropein.core.raster.picture import Picture, Window, nothing
@@ -118,9 +118,7 @@ class Planner:
             return None
         if footage.kind == "still":
             return 0
-        top, _, bottom = footage.rate.partition("/")
-        shot_top, _, shot_bottom = self.shot.rate.partition("/")
-        ratio = int(top) * int(shot_bottom) / (int(bottom) * int(shot_top))
+        ratio = float(parse_rate(footage.rate) / parse_rate(self.shot.rate))
         index = math.floor((math.floor(frame) - layer.start) * ratio + 1e-6)
         if 0 <= index < footage.frames:
             return index

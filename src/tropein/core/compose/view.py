@@ -9,10 +9,9 @@ from numpy.typing import NDArray
 
 from tropein.core.document import FootageLayer, Shot
 from tropein.core.raster.colour import LUMA, to_display
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.picture import Picture, Window, over_checker
 
 View = Literal["picture", "alpha", "red", "green", "blue", "luminance"]
-VIEWS: tuple[View, ...] = ("picture", "alpha", "red", "green", "blue", "luminance")
 
 
 def variant(shot: Shot, name: str) -> Shot:
@@ -54,8 +53,5 @@ def display(picture: Picture, window: Window, view: View = "picture", checker: b
         channel = ("red", "green", "blue").index(view)
         pixels = np.repeat(pixels[..., channel : channel + 1], 4, 2)
     if checker:
-        h, w = pixels.shape[:2]
-        yy, xx = np.mgrid[0:h, 0:w] // 8
-        grey = np.where((yy + xx) % 2, 0.035, 0.022).astype(np.float32)[..., None]
-        pixels = np.concatenate([pixels[..., :3] + grey * (1 - pixels[..., 3:4]), pixels[..., 3:4]], 2)
+        pixels = over_checker(pixels)
     return to_display(np.ascontiguousarray(pixels, np.float32))

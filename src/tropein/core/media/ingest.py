@@ -18,7 +18,7 @@ from tropein.core.media.proxy import FULL_SIZE_PIXELS, ProxyWriter, reduced
 from tropein.core.media.record import MediaRecord, write_record
 from tropein.core.media.source import read_still
 from tropein.core.raster.colour import to_display
-from tropein.core.raster.picture import Pixels
+from tropein.core.raster.picture import Pixels, over_checker
 
 THUMBS = 60
 THUMB_HEIGHT = 54
@@ -86,14 +86,9 @@ def _pictures(folder: Path, paths: list[Path], record: MediaRecord, progress: Pr
     return replace(record, frames=count, pts=record.pts[:count])
 
 
-def checker(pixels: Pixels) -> np.ndarray:
-    """Display-encoded (h, w, 3) BGR over a faint grey checker, so that transparency shows."""
-    h, w = pixels.shape[:2]
-    yy, xx = np.mgrid[0:h, 0:w] // 8
-    grey = np.where((yy + xx) % 2, 0.035, 0.022).astype(np.float32)
-    out = pixels.copy()
-    out[..., :3] += grey[..., None] * (1 - pixels[..., 3:4])
-    return to_display(out)[..., ::-1]
+def _shown(pixels: Pixels) -> np.ndarray:
+    """Display-encoded (h, w, 3) BGR over the checker."""
+    return to_display(over_checker(pixels))[..., ::-1]
 
 
 def _fit(pixels: Pixels, width: int, height: int) -> Pixels:
@@ -103,10 +98,10 @@ def _fit(pixels: Pixels, width: int, height: int) -> Pixels:
 def _poster(folder: Path, pixels: Pixels) -> None:
     h, w = pixels.shape[:2]
     scale = min(1.0, 480 / w)
-    picture = checker(_fit(pixels, round(w * scale), round(h * scale)))
+    picture = _shown(_fit(pixels, round(w * scale), round(h * scale)))
     cv2.imwrite(str(folder / "poster.jpg"), picture, [cv2.IMWRITE_JPEG_QUALITY, 88])
 
 
 def _thumb(pixels: Pixels) -> np.ndarray:
     h, w = pixels.shape[:2]
-    return checker(_fit(pixels, min(400, round(w * THUMB_HEIGHT / h)), THUMB_HEIGHT))
+    return _shown(_fit(pixels, min(400, round(w * THUMB_HEIGHT / h)), THUMB_HEIGHT))

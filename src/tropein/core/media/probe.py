@@ -96,14 +96,13 @@ def _container(path: Path) -> MediaRecord:
         matrix = _MATRIX.get(int(first.colorspace or 2), "bt709" if h >= 720 or w >= 1280 else "bt601")
         if int(first.colorspace or 2) == 2 and not first.format.is_rgb:
             notes.append(f"no colour tag in the file: read as {matrix}")
-        names = {c.bits for c in first.format.components}
         return MediaRecord(
             kind="clip", files=[path.name], size=size, stored=(w, h), rate=f"{rate.numerator}/{rate.denominator}",
             frames=len(pts), alpha=_has_alpha(first.format.name), sound=sound, sound_seconds=length if sound else 0.0,
             codec=context.name, pixel_format=first.format.name, matrix=matrix,
             full_range=int(first.color_range or 0) == 2, rotation=rotation,
             tags={"matrix": str(int(first.colorspace or 2)), "range": str(int(first.color_range or 0)),
-                  "bits": str(max(names))},
+                  "bits": str(max(c.bits for c in first.format.components))},
             notes=notes, pts=pts, time_base=f"{time_base.numerator}/{time_base.denominator}",
         )  # fmt: skip
 

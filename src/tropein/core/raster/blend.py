@@ -10,7 +10,7 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-from tropein.core.raster.colour import Table, decode_table, encode_table, look_up
+from tropein.core.raster.colour import decode_table, encode_table, look_up
 from tropein.core.raster.picture import Picture, Pixels, Window
 
 MODES = (
@@ -205,6 +205,3 @@ def mix(a: Picture, b: Picture, share: float) -> Picture:
     out = np.empty((window.height, window.width, 4), np.float32)
     _mix(a.fill(window), b.fill(window), share, out)
     return Picture(out, window)
-
-
-__all__ = ["MODES", "Table", "lay", "mix"]

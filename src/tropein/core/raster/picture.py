@@ -91,3 +91,11 @@ class Picture:
 def nothing() -> Picture:
     """The empty picture."""
     return Picture(np.zeros((0, 0, 4), np.float32), Window(0, 0, 0, 0))
+
+
+def over_checker(pixels: Pixels) -> Pixels:
+    """(h, w, 4) linear pixels laid over a faint grey checker, so that transparency shows; alpha stays as it was."""
+    h, w = pixels.shape[:2]
+    yy, xx = np.mgrid[0:h, 0:w] // 8
+    grey = np.where((yy + xx) % 2, 0.035, 0.022).astype(np.float32)[..., None]
+    return np.concatenate([pixels[..., :3] + grey * (1 - pixels[..., 3:4]), pixels[..., 3:4]], 2)
