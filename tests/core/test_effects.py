@@ -4,9 +4,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.ndimage import gaussian_filter
 
 from tropein.core.document.effect import KINDS
 from tropein.core.effects import described, run, sampled
+from tropein.core.raster.glow import spread
 from tropein.core.raster.picture import Picture, Window
 
 W = Window(0, 0, 40, 30)
@@ -83,6 +85,17 @@ def test_glow_spreads_only_what_is_bright() -> None:
     assert out.window == W
     dark = apply("glow", flat(0.2, 0.2, 0.2), threshold=0.5)
     assert np.abs(dark.pixels - flat(0.2, 0.2, 0.2).pixels).max() < 1e-6
+
+
+@pytest.mark.parametrize("radius", [5.0, 17.0, 46.0])
+def test_spread_light_is_a_sum_of_gaussians(radius: float) -> None:
+    pixels = np.zeros((200, 240, 4), np.float32)
+    pixels[80:110, 100:140] = 1
+    got = spread(Picture(pixels, Window(0, 0, 240, 200)), radius, 3)
+    margin = got.window.x1 - 240
+    padded = np.pad(pixels[..., 0], 300)
+    wanted = sum(gaussian_filter(padded, radius / 2**i) for i in range(3))
+    assert np.abs(got.pixels[..., 0] - wanted[300 - margin : 500 + margin, 300 - margin : 540 + margin]).max() < 0.02
 
 
 def test_blur_radius_is_in_shot_pixels_at_any_scale() -> None:

@@ -15,6 +15,7 @@ from tropein.core.animate.sample import sample
 from tropein.core.document import Footage, FootageLayer, Layer, Place, Shot, VeilLayer, parse_rate
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
+from tropein.core.raster.blend import Laying
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, resize, rotation, scaling, translation, warp
 
@@ -62,13 +63,19 @@ class Planner:
         return Window(0, 0, max(1, round(w * self.scale)), max(1, round(h * self.scale)))
 
     def plan(self, frame: float) -> Step:
-        """The whole stack at a frame."""
-        result = step("nothing", (), (), nothing)
+        """The whole stack at a frame. Layers between two veils are laid in one pass."""
+        under = step("nothing", (), (), nothing)
+        overs: list[tuple[Step, Laying]] = []
         for layer_id in reversed(self.shot.stack):
             layer = self.shot.layers[layer_id]
-            if layer.visible and self._lives(layer, frame):
-                result = self._lay(result, layer, frame)
-        return result
+            opacity = sample(layer.opacity, frame)
+            if not layer.visible or not self._lives(layer, frame) or opacity <= 0:
+                continue
+            if isinstance(layer, VeilLayer):
+                under, overs = self._veil(self._laid(under, overs), layer, frame, opacity), []
+            elif (picture := self.layer(layer, frame)) is not None:
+                overs.append((picture, Laying(layer.blend, opacity)))
+        return self._laid(under, overs)
 
     def layer(self, layer: FootageLayer, frame: float) -> Step | None:
         """One layer's picture placed in the frame, or None where it shows nothing."""
@@ -169,21 +176,18 @@ class Planner:
             picture = step(effect.kind, (values, mix, scale), (picture,), make)
         return picture
 
-    def _lay(self, under: Step, layer: Layer, frame: float) -> Step:
-        opacity = sample(layer.opacity, frame)
-        if opacity <= 0:
+    def _veil(self, under: Step, layer: VeilLayer, frame: float, opacity: float) -> Step:
+        changed = self._effects(under, layer, frame, self.scale)
+        if opacity >= 1 or changed is under:
+            return changed
+        return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
+
+    def _laid(self, under: Step, overs: list[tuple[Step, Laying]]) -> Step:
+        if not overs:
             return under
         window, display = self.frame_window, self.shot.blend_in == "display"
-        if isinstance(layer, VeilLayer):
-            changed = self._effects(under, layer, frame, self.scale)
-            if opacity >= 1 or changed is under:
-                return changed
-            return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
-        over = self.layer(layer, frame)
-        if over is None:
-            return under
-        mode = layer.blend
+        layings = [laying for _, laying in overs]
         return step(
-            "lay", (mode, opacity, display, window), (under, over),
-            lambda a, b: blend.lay(a, b, window, mode, opacity, display),
+            "stack", (layings, display, window), (under, *(picture for picture, _ in overs)),
+            lambda base, *pictures: blend.stack(base, pictures, layings, window, display),
         )  # fmt: skip

@@ -9,9 +9,7 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.blend import lay
-from tropein.core.raster.blur import glow
-from tropein.core.raster.colour import LUMA
+from tropein.core.raster.glow import glowing
 from tropein.core.raster.picture import Picture
 
 
@@ -19,16 +17,10 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     """Light above the threshold, spread over several scales and added (plus-lighter)."""
     if picture.window.empty or values["amount"] <= 0:
         return picture
-    pixels = picture.pixels
-    luma = pixels[..., :3] @ LUMA
-    share = np.maximum(luma - values["threshold"] * pixels[..., 3], 0) / np.maximum(luma, 1e-6)
-    bright = pixels * share[..., None]
-    tint = np.array([*values["tint"], 1.0], np.float32)
-    spread = glow(Picture(bright, picture.window), values["radius"] * scale, max(1, round(values["scales"])))
-    light = spread.pixels * (tint * np.float32(values["amount"]))
-    light[..., 3] = np.clip(light[..., 3], 0, 1)
-    frame = picture.window if picture.opaque else spread.window.join(picture.window)
-    return lay(picture, Picture(light, spread.window), frame, "add")
+    return glowing(
+        picture, values["threshold"], values["radius"] * scale, max(1, round(values["scales"])),
+        np.array(values["tint"], np.float32), values["amount"],
+    )  # fmt: skip
 
 
 @effect(_apply)

@@ -7,6 +7,9 @@ operator) are always linear.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numba as nb
 import numpy as np
 
@@ -101,23 +104,20 @@ def _whole(mode, br, bg, bb, sr, sg, sb):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _lay_simple(under: Pixels, over: Pixels, oy: int, ox: int, opacity: float, add: bool, out: Pixels) -> None:
-    h, w, _ = under.shape
+def _lay_simple(base: Pixels, over: Pixels, oy: int, ox: int, opacity: float, add: bool) -> None:
     sh, sw, _ = over.shape
     k = np.float32(opacity)
-    for y in nb.prange(h):
-        out[y] = under[y]
-        if y < oy or y >= oy + sh:
-            continue
+    for row in nb.prange(sh):
+        y = oy + row
         for x in range(sw):
-            a = over[y - oy, x, 3] * k
+            a = over[row, x, 3] * k
             if a <= _ZERO and not add:
                 continue
             rest = _ONE if add else _ONE - a
-            out[y, ox + x, 0] = over[y - oy, x, 0] * k + under[y, ox + x, 0] * rest
-            out[y, ox + x, 1] = over[y - oy, x, 1] * k + under[y, ox + x, 1] * rest
-            out[y, ox + x, 2] = over[y - oy, x, 2] * k + under[y, ox + x, 2] * rest
-            out[y, ox + x, 3] = min(_ONE, a + under[y, ox + x, 3] * rest)
+            base[y, ox + x, 0] = over[row, x, 0] * k + base[y, ox + x, 0] * rest
+            base[y, ox + x, 1] = over[row, x, 1] * k + base[y, ox + x, 1] * rest
+            base[y, ox + x, 2] = over[row, x, 2] * k + base[y, ox + x, 2] * rest
+            base[y, ox + x, 3] = min(_ONE, a + base[y, ox + x, 3] * rest)
 
 
 @nb.njit(inline="always")
@@ -127,26 +127,23 @@ def _through(value, curve):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _lay_mode(under, over, oy, ox, opacity, mode, display, encode, decode, out):  # type: ignore[no-untyped-def]
-    h, w, _ = under.shape
+def _lay_mode(base, over, oy, ox, opacity, mode, display, encode, decode):  # type: ignore[no-untyped-def]
     sh, sw, _ = over.shape
     k = np.float32(opacity)
     tiny = np.float32(1e-6)
-    for y in nb.prange(h):
-        out[y] = under[y]
-        if y < oy or y >= oy + sh:
-            continue
-        for x in range(sw):
-            sa = over[y - oy, x, 3] * k
+    for row in nb.prange(sh):
+        y = oy + row
+        for x in range(ox, ox + sw):
+            sa = over[row, x - ox, 3] * k
             if sa <= tiny:
                 continue
-            ba = under[y, ox + x, 3]
+            ba = base[y, x, 3]
             inv = k / sa
-            sr, sg, sb = over[y - oy, x, 0] * inv, over[y - oy, x, 1] * inv, over[y - oy, x, 2] * inv
+            sr, sg, sb = over[row, x - ox, 0] * inv, over[row, x - ox, 1] * inv, over[row, x - ox, 2] * inv
             mr, mg, mb = sr, sg, sb
             if ba > tiny:
                 ib = _ONE / ba
-                br, bg, bb = under[y, ox + x, 0] * ib, under[y, ox + x, 1] * ib, under[y, ox + x, 2] * ib
+                br, bg, bb = base[y, x, 0] * ib, base[y, x, 1] * ib, base[y, x, 2] * ib
                 er, eg, eb = sr, sg, sb
                 if display:
                     br, bg, bb = _through(br, encode), _through(bg, encode), _through(bb, encode)
@@ -158,34 +155,54 @@ def _lay_mode(under, over, oy, ox, opacity, mode, display, encode, decode, out):
                 if display:
                     mr, mg, mb = _through(mr, decode), _through(mg, decode), _through(mb, decode)
             lone, both, rest = sa * (_ONE - ba), sa * ba, _ONE - sa
-            out[y, ox + x, 0] = lone * sr + both * mr + rest * under[y, ox + x, 0]
-            out[y, ox + x, 1] = lone * sg + both * mg + rest * under[y, ox + x, 1]
-            out[y, ox + x, 2] = lone * sb + both * mb + rest * under[y, ox + x, 2]
-            out[y, ox + x, 3] = sa + ba * rest
+            base[y, x, 0] = lone * sr + both * mr + rest * base[y, x, 0]
+            base[y, x, 1] = lone * sg + both * mg + rest * base[y, x, 1]
+            base[y, x, 2] = lone * sb + both * mb + rest * base[y, x, 2]
+            base[y, x, 3] = sa + ba * rest
+
+
+@dataclass(frozen=True)
+class Laying:
+    """How one picture is laid over what is under it: one of MODES, opacity 0..1."""
+
+    mode: str = "normal"
+    opacity: float = 1.0
+
+
+def stack(under: Picture, overs: Sequence[Picture], layings: Sequence[Laying], frame: Window,
+          display: bool = True) -> Picture:  # fmt: skip
+    """Pictures laid on `under` one after another, first first, inside `frame`, in one new array.
+
+    display: compute the blend functions on display-encoded values. The result's window is what any covers in `frame`.
+    """
+    laid = [(over.crop(frame), how) for over, how in zip(overs, layings, strict=True) if how.opacity > 0]
+    laid = [(over, how) for over, how in laid if not over.window.empty]
+    under = under.crop(frame)
+    if not laid:
+        return under
+    window = under.window
+    for over, _ in laid:
+        window = window.join(over.window)
+    if under.window.empty and laid[0][1] == Laying() and laid[0][0].window == window:
+        under, laid = laid[0][0], laid[1:]  # the plate, most often
+    if not laid:
+        return under
+    base = under.pixels.copy() if under.window == window else under.fill(window)
+    for over, how in laid:
+        pixels = np.ascontiguousarray(over.pixels)  # one layout, one compiled kernel
+        oy, ox = over.window.y0 - window.y0, over.window.x0 - window.x0
+        index = MODES.index(how.mode)
+        if index < 2:
+            _lay_simple(base, pixels, oy, ox, how.opacity, index == 1)
+        else:
+            _lay_mode(base, pixels, oy, ox, how.opacity, index, display, encode_table(), decode_table())
+    return Picture(base, window)
 
 
 def lay(under: Picture, over: Picture, frame: Window, mode: str = "normal", opacity: float = 1.0,
         display: bool = True) -> Picture:  # fmt: skip
-    """`over` laid on `under` inside `frame`.
-
-    mode: one of MODES; opacity 0..1; display: compute the blend function on display-encoded values. The result's window
-    is what either covers within `frame`.
-    """
-    over = over.crop(frame)
-    under = under.crop(frame)
-    if over.window.empty or opacity <= 0:
-        return under
-    window = under.window.join(over.window)
-    base = np.ascontiguousarray(under.pixels) if under.window == window else under.fill(window)
-    over = Picture(np.ascontiguousarray(over.pixels), over.window)  # one layout, one compiled kernel
-    out = np.empty_like(base)
-    oy, ox = over.window.y0 - window.y0, over.window.x0 - window.x0
-    index = MODES.index(mode)
-    if index < 2:
-        _lay_simple(base, over.pixels, oy, ox, opacity, index == 1, out)
-    else:
-        _lay_mode(base, over.pixels, oy, ox, opacity, index, display, encode_table(), decode_table(), out)
-    return Picture(out, window)
+    """`over` laid on `under` inside `frame`: see `stack`."""
+    return stack(under, [over], [Laying(mode, opacity)], frame, display)
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")

@@ -1,4 +1,4 @@
-"""Gaussian blur at any size, and a glow of several scales, at a cost that hardly grows with the radius."""
+"""Gaussian blur at any size, at a cost that hardly grows with the radius."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import math
 import cv2
 import numpy as np
 
-from tropein.core.raster.picture import Picture, Pixels, Window
+from tropein.core.raster.picture import Picture, Pixels
 
 DIRECT_SIGMA_PX = 4.0  # up to here the kernel is applied as it is; beyond, on a reduced picture
 
@@ -41,16 +41,3 @@ def _blur(pixels: Pixels, sigma: float, border: int) -> Pixels:
     big = cv2.resize(small, (small_w * n, small_h * n), interpolation=cv2.INTER_LINEAR)
     return np.ascontiguousarray(big[margin : margin + h, margin : margin + w])
 
-
-def glow(bright: Picture, radius_px: float, scales: int) -> Picture:
-    """The mean of `scales` Gaussians, the widest of sigma `radius_px` and each next half as wide, cut to no window."""
-    parts = [gaussian(bright, radius_px / 2**i) for i in range(scales)]
-    window = bright.window
-    for part in parts:
-        window = window.join(part.window)
-    total = np.zeros((window.height, window.width, 4), np.float32)
-    for part in parts:
-        x, y = part.window.x0 - window.x0, part.window.y0 - window.y0
-        total[y : y + part.window.height, x : x + part.window.width] += part.pixels
-    total *= np.float32(1 / scales)
-    return Picture(total, Window(window.x0, window.y0, window.x1, window.y1))

@@ -78,7 +78,7 @@ def table(source: str, target: str) -> Table:
 
 @lru_cache(32)
 def code_table(space: str, bits: int) -> Table:
-    """Linear value of every integer code (8 or 16 bits) of a per-channel space."""
+    """Linear value of every integer code of so many bits of a per-channel space."""
     codes = np.arange(1 << bits, dtype=np.float32) / ((1 << bits) - 1)
     return np.ascontiguousarray(convert(np.repeat(codes[:, None], 3, 1), space, WORKING)[:, 0])
 
@@ -114,10 +114,34 @@ def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float
                 out[y, x, c] = min(max(v, np.float32(0.0)), high) + half
 
 
+_BYTES_LOW, _BYTES_TOP = np.uint32(0x39000000 >> 12), np.uint32(0x3F800000 >> 12)  # 2^-13, which shows as 0, and 1
+
+
+@lru_cache(1)
+def _byte_table() -> NDArray[np.uint8]:
+    """The display byte of every float32 from 2^-13 to 1 whose low 12 bits are those of the middle of its step."""
+    bits = (np.arange(_BYTES_LOW, _BYTES_TOP + 1, dtype=np.uint32) << 12) + np.uint32(0x800)
+    values = np.minimum(bits.view(np.float32), np.float32(1))
+    return np.rint(convert(np.repeat(values[:, None], 3, 1), WORKING, DISPLAY)[:, 0] * 255).astype(np.uint8)
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _to_bytes(bits: NDArray[np.int32], codes: NDArray[np.uint8], low: int, out: NDArray[np.uint8]) -> None:
+    h, w, _ = bits.shape
+    first, last = np.int32(low), np.int32(codes.size - 1)
+    for y in nb.prange(h):
+        for x in range(w):
+            for c in range(3):  # negative floats are negative integers too: both ends are clamped at once
+                out[y, x, c] = codes[min(max((bits[y, x, c] >> 12) - first, np.int32(0)), last)]
+
+
 def to_display(pixels: Pixels, dtype: type = np.uint8) -> NDArray:
     """(h, w, 4) linear pixels over black as display-encoded (h, w, 3) integers, uint8 or uint16."""
     pixels = np.ascontiguousarray(pixels)
     out: NDArray = np.empty((*pixels.shape[:2], 3), dtype)
+    if out.dtype == np.uint8:
+        _to_bytes(pixels.view(np.int32), _byte_table(), int(_BYTES_LOW), out)
+        return out
     _to_codes(pixels, pixels.view(np.uint32), encode_table(), float(np.iinfo(dtype).max), out)
     return out
 
@@ -158,43 +182,46 @@ def from_float(values: Pixels, space: str, premultiplied: bool = False) -> Pixel
 def _yuv420(y8, u8, v8, curve, ky, oy, kr, kgu, kgv, kb, out):  # type: ignore[no-untyped-def]
     h, w = y8.shape
     ch, cw = u8.shape
-    scale = np.float32(curve.size - 1)
+    scale, half, zero, one = np.float32(curve.size - 1), np.float32(0.5), np.float32(0), np.float32(1)
+    near, far, middle = np.float32(0.75), np.float32(0.25), np.float32(128)
     for y in nb.prange(h):
         # chroma rows sit between luma rows, chroma columns on the even luma columns (MPEG-2 siting)
-        j = y >> 1
-        j2 = min(max(j + (1 if y & 1 else -1), 0), ch - 1)
-        for x in range(w):
-            i = x >> 1
-            i2 = min(i + (x & 1), cw - 1)
-            u = np.float32(0.375) * (np.float32(u8[j, i]) + np.float32(u8[j, i2])) + np.float32(0.125) * (
-                np.float32(u8[j2, i]) + np.float32(u8[j2, i2])
-            )
-            v = np.float32(0.375) * (np.float32(v8[j, i]) + np.float32(v8[j, i2])) + np.float32(0.125) * (
-                np.float32(v8[j2, i]) + np.float32(v8[j2, i2])
-            )
-            u -= np.float32(128.0)
-            v -= np.float32(128.0)
-            lum = (np.float32(y8[y, x]) - oy) * ky
-            r = min(max(lum + kr * v, np.float32(0)), np.float32(1)) * scale
-            g = min(max(lum - kgu * u - kgv * v, np.float32(0)), np.float32(1)) * scale
-            b = min(max(lum + kb * u, np.float32(0)), np.float32(1)) * scale
-            out[y, x, 0] = curve[np.int32(r + np.float32(0.5))]
-            out[y, x, 1] = curve[np.int32(g + np.float32(0.5))]
-            out[y, x, 2] = curve[np.int32(b + np.float32(0.5))]
-            out[y, x, 3] = np.float32(1.0)
+        j = np.uint32(y >> 1)
+        j2 = np.uint32(min(max((y >> 1) + (1 if y & 1 else -1), 0), ch - 1))
+        u0 = near * np.float32(u8[j, 0]) + far * np.float32(u8[j2, 0]) - middle
+        v0 = near * np.float32(v8[j, 0]) + far * np.float32(v8[j2, 0]) - middle
+        for i in range(np.uint32(cw)):
+            right = min(i + np.uint32(1), np.uint32(cw - 1))
+            u1 = near * np.float32(u8[j, right]) + far * np.float32(u8[j2, right]) - middle
+            v1 = near * np.float32(v8[j, right]) + far * np.float32(v8[j2, right]) - middle
+            u, v = u0, v0
+            for side in range(np.uint32(2)):
+                x = np.uint32(2) * i + side
+                if x < w:
+                    lum = (np.float32(y8[y, x]) - oy) * ky
+                    r = min(max(lum + kr * v, zero), one) * scale
+                    g = min(max(lum - kgu * u - kgv * v, zero), one) * scale
+                    b = min(max(lum + kb * u, zero), one) * scale
+                    out[y, x, 0] = curve[np.uint32(r + half)]
+                    out[y, x, 1] = curve[np.uint32(g + half)]
+                    out[y, x, 2] = curve[np.uint32(b + half)]
+                    out[y, x, 3] = one
+                u, v = half * (u0 + u1), half * (v0 + v1)
+            u0, v0 = u1, v1
 
 
 def from_yuv420(y: NDArray, u: NDArray, v: NDArray, space: str, kr: float, kb: float, full_range: bool) -> Pixels:
     """8-bit 4:2:0 planes to linear (h, w, 4); kr, kb are the matrix' luma weights (Rec.709: 0.2126, 0.0722).
 
     Source: ITU-R BT.709 and BT.601, quantisation of section 3; chroma interpolated linearly.
+    Between codes the transfer curve is read at 13 bits.
     """
     y_gain, y_low, c_gain = (1 / 255, 0.0, 1 / 255) if full_range else (1 / 219, 16.0, 1 / 224)
     kg = 1 - kr - kb
     out = np.empty((*y.shape, 4), np.float32)
     f = np.float32
     _yuv420(
-        y, u, v, code_table(space, 16), f(y_gain), f(y_low), f(2 * (1 - kr) * c_gain),
+        y, u, v, code_table(space, 13), f(y_gain), f(y_low), f(2 * (1 - kr) * c_gain),
         f(2 * (1 - kb) * kb / kg * c_gain), f(2 * (1 - kr) * kr / kg * c_gain), f(2 * (1 - kb) * c_gain), out,
     )  # fmt: skip
     return out
