@@ -55,27 +55,22 @@ def plate_at(folder: Path, width: int, height: int) -> Path:
     return path
 
 
-def build(library: Library, folder: Path, width: int, height: int) -> Shot:
-    def add(name: str, paths: list[Path]) -> dict[str, Any]:
-        media, r = library.add([(p, p.name) for p in paths])
-        return {
-            "id": name,
-            "name": name,
-            "kind": r.kind,
-            "media": media,
-            "size": r.size,
-            "rate": r.rate,
-            "frames": r.frames,
-            "alpha": r.alpha,
-            "space": r.space,
-        }
+def described(library: Library, name: str, paths: list[Path]) -> dict[str, Any]:
+    """Files taken into the library, as footage of a document."""
+    media, r = library.add([(p, p.name) for p in paths])
+    return {
+        "id": name, "name": name, "kind": r.kind, "media": media, "size": r.size, "rate": r.rate, "frames": r.frames,
+        "alpha": r.alpha, "space": r.space,
+    }  # fmt: skip
 
+
+def build(library: Library, folder: Path, width: int, height: int) -> Shot:
     folder.mkdir(exist_ok=True)
     footage = [
-        add("plate", [plate_at(folder, width, height)]),
-        add("flare", lamp_flare(folder)),
-        add("dial", brass_dial(folder)),
-        add("embers", ember_sparks(folder, 24)),
+        described(library, "plate", [plate_at(folder, width, height)]),
+        described(library, "flare", lamp_flare(folder)),
+        described(library, "dial", brass_dial(folder)),
+        described(library, "embers", ember_sparks(folder, 24)),
     ]
     k = width / 960
     centre = {"value": [width / 2, height / 2]}

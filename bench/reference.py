@@ -26,7 +26,7 @@ import numpy as np
 from demo.stock import brass_dial, ember_sparks, lamp_flare
 from numpy.typing import NDArray
 
-from bench.engine import plate_at
+from bench.engine import described, plate_at
 from tropein.core.animate.ride import Path as RidePath
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import display
@@ -87,12 +87,9 @@ def build(folder: Path, width: int, height: int) -> Reference:
     footage: dict[str, dict[str, Any]] = {}
 
     def add(name: str, path: Path) -> dict[str, Any]:
-        media, r = library.add([(path, path.name)])
-        write_record(replace(r, space=LINEAR), library.store.folder(media) / "media.json")
-        footage[name] = {
-            "id": name, "name": name, "kind": r.kind, "media": media, "size": r.size, "rate": r.rate,
-            "frames": r.frames, "alpha": r.alpha, "space": LINEAR,
-        }  # fmt: skip
+        footage[name] = described(library, name, [path]) | {"space": LINEAR}
+        media = footage[name]["media"]
+        write_record(replace(library.store.record(media), space=LINEAR), library.store.folder(media) / "media.json")
         return footage[name]
 
     plate = plate_at(folder, width, height)
@@ -171,7 +168,9 @@ def filter_graph(
         half = translation(0.5, 0.5)
         h = np.linalg.inv(half) @ cv2.getPerspectiveTransform(still, np.float32(quad)) @ half
         corners = cv2.perspectiveTransform(canvas, h)[0]
-        text = ":".join(f"x{j}='{x:.4f}+{DRIFT[0]}*(on-1)':y{j}='{y:.4f}+{DRIFT[1]}*(on-1)'" for j, (x, y) in enumerate(corners))
+        text = ":".join(
+            f"x{j}='{x:.4f}+{DRIFT[0]}*(on-1)':y{j}='{y:.4f}+{DRIFT[1]}*(on-1)'" for j, (x, y) in enumerate(corners)
+        )
         parts.append(
             f"[{i + 1}:v]format=rgba,pad={width}:{height}:{MARGIN}:{MARGIN}:color=black@0,format=gbrap,"
             f"perspective={text}:interpolation=cubic:sense=destination:eval=frame[still{i}]"
@@ -245,7 +244,9 @@ def timed(work: Callable[[], object]) -> tuple[float, float]:
     """(CPU of this process and its children, wall) in ms a frame."""
 
     def used() -> float:
-        return sum(u.ru_utime + u.ru_stime for u in map(resource.getrusage, (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)))
+        return sum(
+            u.ru_utime + u.ru_stime for u in map(resource.getrusage, (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+        )
 
     cpu, wall = used(), time.perf_counter()
     work()
