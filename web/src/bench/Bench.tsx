@@ -38,7 +38,7 @@ export function Bench({ id }: { id: string }) {
           <div className="relative flex min-h-0 flex-1"><DrawerPanel /><Viewer /></div>
           <FilmStrip />
           <Panes />
-          <div className="flex h-[134px] shrink-0 flex-col"><Lanes /></div>
+          <Lanes />
         </main>
         <Sheet />
       </div>

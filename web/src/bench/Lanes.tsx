@@ -1,11 +1,15 @@
+import { Spline } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { useAbout, useSamples } from "../api/client";
+import { components } from "../document/curves";
 import { at, moveKeys } from "../document/ops";
 import type { Ease, Key, Layer, Op, Track } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench, type KeyRef } from "../state/bench";
+import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
+import { Curves } from "./Curves";
 import { parametersOf, type Named } from "./names";
 import { merged } from "./TrackMarks";
 import { plateLayer } from "./tracking";
@@ -14,21 +18,29 @@ const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 
 /** Only what the selection has: its span, a lane a keyed parameter, the health of its track. */
 export function Lanes() {
-  const { shot, selection, frame } = useBench();
+  const { shot, selection, frame, lanesAs, set } = useBench();
   const about = useAbout().data;
   if (!shot) return null;
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
   const trackId = selection.kind === "track" ? selection.id : layer?.kind === "footage" ? layer.place.ride?.track : undefined;
   const track = trackId ? shot.tracks[trackId] : undefined;
   const keyed = layer ? parametersOf(layer, about).filter((p) => p.parameter.keys.length) : [];
+  const curves = lanesAs === "curves" && keyed.length > 0;
   return (
-    <div className="relative min-h-0 flex-1 overflow-y-auto" data-testid="lanes">
-      {layer && <Span layer={layer} plate={layer.id === shot.plate} />}
-      {keyed.map((p) => <KeyLane key={p.path} named={p} />)}
-      {track && <Health track={track} />}
-      {layer && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
-      {!layer && !track && <p className="px-3 py-2 text-quiet">Select a layer or a track to see its time here.</p>}
-      <div className="pointer-events-none absolute inset-y-0 right-0 left-[112px]"><Axis frame={frame} frames={shot.frames} /></div>
+    <div className={`flex shrink-0 flex-col transition-[height] duration-150 motion-reduce:transition-none ${curves ? "h-[230px]" : "h-[134px]"}`}>
+      <div className="relative flex min-h-0 flex-1 flex-col overflow-y-auto" data-testid="lanes">
+        {layer && <Span layer={layer} plate={layer.id === shot.plate} />}
+        {curves ? <Curves keyed={keyed.filter((p) => components(p.parameter.keys[0].value).length)} /> : keyed.map((p) => <KeyLane key={p.path} named={p} />)}
+        {track && !curves && <Health track={track} />}
+        {layer && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
+        {!layer && !track && <p className="px-3 py-2 text-quiet">Select a layer or a track to see its time here.</p>}
+        {keyed.length > 0 && (
+          <div className="absolute top-[3px] left-[66px] z-20">
+            <Tip text={curves ? "Draw lanes" : "Draw curves"} keys="C"><button className="icon-btn h-5 w-5" aria-pressed={curves} aria-label="Draw as curves" onClick={() => set({ lanesAs: curves ? "lanes" : "curves" })}><Spline size={14} className={curves ? "text-brass" : ""} /></button></Tip>
+          </div>
+        )}
+        <div className="pointer-events-none absolute inset-y-0 right-0 left-[112px]"><Axis frame={frame} frames={shot.frames} /></div>
+      </div>
     </div>
   );
 }

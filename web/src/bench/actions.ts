@@ -85,6 +85,7 @@ export const ACTIONS: Action[] = [
   { group: "Layers", name: "Select the shot itself", run: () => s().select({ kind: "shot" }) },
   { group: "Keys", name: "Copy the selected keys", keys: "Ctrl+C", run: copyKeys },
   { group: "Keys", name: "Paste keys here", keys: "Ctrl+V", run: pasteKeys },
+  { group: "Keys", name: "Lanes or curves", keys: "C", run: () => s().set({ lanesAs: s().lanesAs === "curves" ? "lanes" : "curves" }) },
   { group: "Tracks", name: "Track a point", keys: "T", run: () => s().set({ tool: s().tool === "track" ? "move" : "track" }) },
   { group: "Kit", name: "Open the shelf", keys: "1", run: () => s().set({ drawer: s().drawer === "shelf" ? null : "shelf" }) },
   { group: "Kit", name: "Open the tracks", keys: "2", run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }) },

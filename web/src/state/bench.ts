@@ -22,6 +22,7 @@ interface Bench {
   loop: [number, number] | null;
   selection: Selection;
   keys: KeyRef[];
+  lanesAs: "lanes" | "curves";
   view: View;
   compare: "off" | "wipe";
   wipe: number;
@@ -77,7 +78,7 @@ export const useBench = create<Bench>((set, get) => {
       return got<ShotState>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body));
     });
   return {
-    id: null, stored: null, shot: null, overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [],
+    id: null, stored: null, shot: null, overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
     view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {

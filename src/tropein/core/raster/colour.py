@@ -98,7 +98,7 @@ def look_up(bits: np.uint32, curve: Table) -> np.float32:
     """The table's value at the non-negative float32 with these bits."""
     i = bits >> np.uint32(16)
     f = np.float32(bits & np.uint32(0xFFFF)) * np.float32(1.0 / 65536.0)
-    return curve[i] + f * (curve[i + 1] - curve[i])
+    return curve[i] + f * (curve[i + np.uint32(1)] - curve[i])
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
