@@ -20,14 +20,20 @@ from launch import postgres
 
 
 @pytest.fixture(scope="session")
-def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+def home(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where the running application keeps its files."""
+    return tmp_path_factory.mktemp("app") / "home"
+
+
+@pytest.fixture(scope="session")
+def application(home: Path) -> Iterator[str]:
     """The address of a running application with an empty library of its own."""
-    folder = tmp_path_factory.mktemp("app")
+    folder = home.parent
     database = postgres.start(folder / uuid.uuid4().hex, fast_and_loose=True)
     postgres.ensure_database(database)
     port = postgres.free_port()
     env = {
-        **os.environ, "TROPEIN_DATABASE": database.url(), "TROPEIN_HOME": str(folder / "home"), "TROPEIN_PORT": str(port),
+        **os.environ, "TROPEIN_DATABASE": database.url(), "TROPEIN_HOME": str(home), "TROPEIN_PORT": str(port),
         "TROPEIN_WEB": str(ROOT / "web" / "dist"), "PYTHONPATH": os.pathsep.join([str(ROOT / "src"), str(ROOT)]),
     }  # fmt: skip
     children = [subprocess.Popen([sys.executable, "-m", "tropein.cli", "serve"], env=env)]

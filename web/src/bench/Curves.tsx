@@ -52,7 +52,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
     const r = box.current!.getBoundingClientRect();
     return [((e.clientX - r.left) / r.width) * frames - 0.5, range[1] - ((e.clientY - r.top) / r.height) * (range[1] - range[0])];
   };
-  const stored = () => at<Plotted>(useBench.getState().stored!.document, named.path).keys;
+  const stored = () => at<Plotted>(useBench.getState().base!, named.path).keys;
   /** The keys with the held one pulled to a place; a key stays between its neighbours. */
   const changed = (h: Held, to: Vec2): Key[] => {
     const all = stored();
@@ -81,7 +81,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
     onPointerUp: (e: React.PointerEvent) => {
       const h = held.current;
       held.current = null;
-      if (h && useBench.getState().overlay.length) void commit(h.what === "key" ? `move a key of ${named.title}` : `shape the ease of ${named.title}`, ops(changed(h, here(e))));
+      if (h && useBench.getState().dragged.length) void commit(h.what === "key" ? `move a key of ${named.title}` : `shape the ease of ${named.title}`, ops(changed(h, here(e))));
     },
   });
   const nudge = (h: Held, by: Vec2) => {

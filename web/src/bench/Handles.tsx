@@ -51,7 +51,7 @@ export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.Po
   };
   function changes(d: Held, l: FootageLayer, now: Vec2, fine: boolean): Op[] {
     const base = `/layers/${l.id}/place`;
-    const stored = useBench.getState().stored!.document;
+    const stored = useBench.getState().base!;
     const put = (name: string, v: unknown) => setValue(stored, `${base}/${name}`, frame, v);
     const [dx, dy] = [(now[0] - d.from[0]) * (fine ? 0.2 : 1), (now[1] - d.from[1]) * (fine ? 0.2 : 1)];
     if (d.grip === "move") return put("position", round([d.start.position[0] + dx, d.start.position[1] + dy], 2));

@@ -77,7 +77,7 @@ function Span({ layer, plate }: { layer: Layer; plate: boolean }) {
     },
     onPointerUp: () => {
       grabbed.current = null;
-      if (useBench.getState().overlay.length) void commit(`change the span of ${layer.name}`, [{ op: "replace", path, value: layer.span }]);
+      if (useBench.getState().dragged.length) void commit(`change the span of ${layer.name}`, [{ op: "replace", path, value: layer.span }]);
     },
   });
   const slider = (i: 0 | 1) => ({
@@ -113,7 +113,7 @@ function KeyLane({ named }: { named: Named }) {
   if (!shot) return null;
   const chosen = (k: Key) => keys.some((r) => r.path === named.path && r.frame === k.frame);
   const move = (refs: KeyRef[], by: number): Op[] => {
-    const stored = useBench.getState().stored!.document;
+    const stored = useBench.getState().base!;
     return [...new Set(refs.map((r) => r.path))].map((path) => ({ op: "replace", path: `${path}/keys`, value: moveKeys(at(stored, path), refs.filter((r) => r.path === path).map((r) => r.frame), by) }));
   };
   const setEase = (ease: Ease) => {
@@ -151,11 +151,14 @@ function KeyLane({ named }: { named: Named }) {
                 draft(by ? ops : []);
                 set({ keys: h.refs.map((r) => ({ ...r, frame: r.frame + by })) });
               }}
-              onPointerUp={() => {
+              onPointerUp={(e) => {
                 const h = held.current;
                 held.current = null;
                 if (h?.by) void commit("move keys", move(h.refs, h.by));
-                else seek(k.frame);
+                else if (h) {
+                  if (!e.shiftKey) set({ keys: [{ path: named.path, frame: k.frame }] });
+                  seek(k.frame);
+                }
               }}
               onKeyDown={(e) => {
                 if (e.key === "Enter") { e.preventDefault(); e.stopPropagation(); set({ keys: [{ path: named.path, frame: k.frame }] }); setMenu(k.frame); }

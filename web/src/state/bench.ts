@@ -14,8 +14,13 @@ export interface KeyRef { path: string; frame: number }
 interface Bench {
   id: string | null;
   stored: ShotState | null;
-  /** The document as shown: the stored one with the transient overlay of a drag. */
+  /** The document as shown: the stored one, the edits on their way, and the transient one of a drag. */
   shot: Shot | null;
+  /** The same without what is being dragged: what a drag starts from. */
+  base: Shot | null;
+  pending: Op[][];
+  dragged: Op[];
+  /** What the shown document has over the stored one. */
   overlay: Op[];
   frame: number;
   playing: boolean;
@@ -52,16 +57,28 @@ const patched = (shot: Shot, ops: Op[]): Shot =>
 let queue: Promise<unknown> = Promise.resolve();
 
 export const useBench = create<Bench>((set, get) => {
+  /** The shown document made anew; edits that no longer fit the stored one are left out. */
+  const shown = (part: Partial<Pick<Bench, "stored" | "pending" | "dragged">>): Partial<Bench> => {
+    const { stored, pending, dragged } = { ...get(), ...part };
+    const overlay = [...pending.flat(), ...dragged];
+    if (!stored) return { ...part, overlay };
+    try {
+      const base = patched(stored.document, pending.flat());
+      return { ...part, overlay, base, shot: patched(base, dragged) };
+    } catch {
+      return { ...part, pending: [], dragged: [], overlay: [], base: stored.document, shot: stored.document };
+    }
+  };
   const received = (state: ShotState) => {
-    const { overlay, selection, frame } = get();
-    const shot = patched(state.document, overlay);
+    const { selection, frame } = get();
+    const next = shown({ stored: state });
+    const shot = next.shot ?? state.document;
     const gone = (selection.kind === "layer" && !shot.layers[selection.id]) || (selection.kind === "track" && !shot.tracks[selection.id]);
-    set({ stored: state, shot, selection: gone ? { kind: "shot" } : selection, frame: Math.min(frame, shot.frames - 1) });
+    set({ ...next, selection: gone ? { kind: "shot" } : selection, frame: Math.min(frame, shot.frames - 1) });
   };
   const failed = (error: unknown) => {
     const problem = error instanceof ApiError ? error : new ApiError(String(error), "error");
-    const stored = get().stored;
-    set({ overlay: [], shot: stored?.document ?? null });
+    set(shown({ pending: [], dragged: [] }));
     if (problem.code === "conflict") set({ conflict: problem.message });
     else get().say(problem.message);
   };
@@ -78,11 +95,11 @@ export const useBench = create<Bench>((set, get) => {
       return got<ShotState>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body));
     });
   return {
-    id: null, stored: null, shot: null, overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
+    id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
     view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
-      set({ id, stored: null, shot: null, overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move" });
+      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move" });
       try {
         const state = await getShot(id);
         if (get().id !== id) return;
@@ -101,13 +118,12 @@ export const useBench = create<Bench>((set, get) => {
     },
     select: (selection) => set({ selection, keys: [] }),
     draft: (ops) => {
-      const stored = get().stored;
-      if (stored) set({ overlay: ops, shot: patched(stored.document, ops) });
+      if (get().stored) set(shown({ dragged: ops }));
     },
     commit: (label, ops) => {
       const stored = get().stored;
       if (!stored || !ops.length) return Promise.resolve();
-      set({ shot: patched(stored.document, ops), overlay: ops });
+      set(shown({ pending: [...get().pending, ops], dragged: [] }));
       return inOrder(async () => {
         const state = await got<ShotState>(
           api.POST("/api/shots/{shot_id}/edits", {
@@ -115,14 +131,14 @@ export const useBench = create<Bench>((set, get) => {
             body: { base: get().stored!.revision, label, ops: ops as never, client: CLIENT },
           }),
         );
-        set({ overlay: [] });
+        set({ pending: get().pending.slice(1) });
         return state;
       });
     },
     undo: () => (get().stored?.undo ? again("undo") : Promise.resolve()),
     redo: () => (get().stored?.redo ? again("redo") : Promise.resolve()),
     takeOver: () => {
-      set({ conflict: null, overlay: [] });
+      set({ conflict: null, ...shown({ pending: [], dragged: [] }) });
       return inOrder(() => getShot(get().id!));
     },
     say: (text, kind = "error") => {

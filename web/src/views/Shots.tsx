@@ -59,18 +59,21 @@ function Card({ shot }: { shot: ShotCard }) {
   };
   return (
     <article className="group relative overflow-hidden rounded-xl border border-line bg-surface hover:border-[#5a5a5a]">
-      <a href={`/shot/${shot.id}`} onClick={(e) => { e.preventDefault(); go(`/shot/${shot.id}`); }} className="block" aria-label={`Open ${shot.name}`}>
+      <div>
         <div className="flex h-[88px] gap-px bg-ground">
           {three.map((f, i) => <img key={i} alt="" className="h-full min-w-0 flex-1 object-cover" src={`/api/shots/${shot.id}/frame/${f}.jpg?revision=${shot.revision}&width=240`} />)}
         </div>
         <div className="flex items-baseline gap-3 px-3 pt-2">
-          <h2 className="min-w-0 flex-1 truncate text-large font-semibold">{shot.name}</h2>
+          <h2 className="min-w-0 flex-1 truncate text-large font-semibold">
+            {/* the link's area is the whole card */}
+            <a href={`/shot/${shot.id}`} onClick={(e) => { e.preventDefault(); go(`/shot/${shot.id}`); }} className="after:absolute after:inset-0"><span className="sr-only">Open </span>{shot.name}</a>
+          </h2>
           <span className="mono text-quiet">{((b - a + 1) / fps(shot.rate)).toFixed(1)} s</span>
         </div>
         <p className="mono px-3 pb-2 text-quiet">{b - a + 1} fr · {Number(fps(shot.rate).toFixed(3))} fps · {shot.size.join("×")} · {shot.layers} layers</p>
         {shot.problems.map((p) => <p key={p} className="px-3 pb-2 text-warn">{p}</p>)}
-      </a>
-      <div className="absolute right-2 bottom-2">
+      </div>
+      <div className="absolute right-2 bottom-2 z-10">
         {sure ? (
           <span className="flex gap-1"><button className="btn border-warn py-0 text-warn" onClick={() => void remove()}>Delete it</button><button className="btn py-0" onClick={() => setSure(false)}>Keep</button></span>
         ) : (

@@ -138,6 +138,7 @@ def join(parts: list[tuple[Path, int]], out: Path, target: Target, sound: Path |
                 if stream is None:
                     stream = container.add_stream_from_template(source)
                     stream.time_base = tick
+                    stream.codec_context.codec_tag = source.codec_context.codec_tag  # which ProRes it is
                     if sound is not None:
                         audio = container.add_stream("aac" if name == "mp4" else "pcm_s16le", rate=48_000)
                         audio.codec_context.layout = "stereo"

@@ -1,0 +1,90 @@
+"""Steps and measures that browser tests share."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from tropein.core.media.encode import write_picture
+
+
+def spot_still(folder: Path) -> Path:
+    """A magenta disc of radius 22 in a transparent 60x60 picture."""
+    pixels = np.zeros((60, 60, 4), np.float32)
+    y, x = np.mgrid[0:60, 0:60] - 29.5
+    pixels[np.hypot(x, y) < 22] = [1.0, 0.0, 1.0, 1.0]
+    write_picture(folder / "spot.png", pixels, "png")
+    return folder / "spot.png"
+
+
+def magenta_mask(picture: np.ndarray) -> np.ndarray:
+    p = picture.astype(float)
+    return (np.minimum(p[..., 0], p[..., 2]) > 150) & (p[..., 1] < 60)
+
+
+def magenta(picture: np.ndarray) -> tuple[float, float]:
+    """Centre of what is bright in red and blue and dark in green."""
+    mask = magenta_mask(picture)
+    assert mask.sum() > 300, "the spot is not in the picture"
+    y, x = np.nonzero(mask)
+    # the middle between the edges, robust against a few pixels of the wall that are as purple
+    return tuple(float(np.percentile(v, 4) + np.percentile(v, 96)) / 2 + 0.5 for v in (x, y))  # type: ignore[return-value]
+
+
+def canvas(page: Page) -> np.ndarray:
+    return np.asarray(Image.open(io.BytesIO(page.get_by_role("img", name="The picture").screenshot())).convert("RGB"))
+
+
+def settled(page: Page) -> np.ndarray:
+    """The picture once it no longer changes."""
+    last, same = canvas(page), 0
+    for _ in range(60):
+        page.wait_for_timeout(200)
+        now = canvas(page)
+        same = same + 1 if now.shape == last.shape and np.array_equal(now, last) else 0
+        if same == 3:
+            return now
+        last = now
+    raise AssertionError("the picture does not come to rest")
+
+
+def on_screen(page: Page, size: tuple[int, int]) -> tuple[Callable[[float, float], tuple[float, float]], float]:
+    """(shot pixel -> page coordinates, screen pixels per shot pixel) of a fitted picture."""
+    box = page.get_by_test_id("viewer").bounding_box()
+    assert box
+    w, h = size
+    scale = min((box["width"] - 32) / w, (box["height"] - 32) / h)
+    x0, y0 = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    return lambda x, y: (x0 + (x - w / 2) * scale, y0 + (y - h / 2) * scale), scale
+
+
+def new_shot(page: Page, application: str, clip: Path) -> None:
+    """A shot from a clip, opened on the bench."""
+    page.goto(application)
+    page.get_by_test_id("new-shot-files").set_input_files(str(clip))
+    page.get_by_role("link", name=f"Open {clip.stem}").click(timeout=60_000)
+    expect(page.get_by_test_id("sentence")).to_contain_text("the plate")
+
+
+def lay_in(page: Page, still: Path) -> None:
+    """A still imported and laid in from the shelf, in the middle of the picture."""
+    page.get_by_role("button", name="Shelf", exact=True).click()
+    page.locator("input[type=file]").last.set_input_files(str(still))
+    card = page.get_by_role("listitem").filter(has_text=still.stem)
+    expect(card.first).to_be_visible(timeout=60_000)
+    card.first.hover()
+    page.get_by_role("button", name=f"Lay in {still.stem}").first.click()
+    expect(page.get_by_test_id("sentence")).to_contain_text(f"{still.stem}, from the shelf")
+    page.keyboard.press("Escape")
+
+
+def drag(page: Page, start: tuple[float, float], end: tuple[float, float], steps: int = 6) -> None:
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(*end, steps=steps)
+    page.mouse.up()

@@ -1,0 +1,184 @@
+"""The bench's habits, each done as a person does it and checked in the picture."""
+
+from __future__ import annotations
+
+import re
+import zipfile
+from pathlib import Path
+
+import av
+import cv2
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.helpers import drag, lay_in, magenta, magenta_mask, new_shot, on_screen, settled, spot_still
+from tests.conftest import moving_frames, write_clip
+
+SIZE = (320, 180)
+
+
+@pytest.fixture
+def laid(application: str, page: Page, tmp_path: Path) -> Page:
+    """A shot of 40 frames with the spot over it, selected."""
+    clip = write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(40, *SIZE))
+    new_shot(page, application, clip)
+    lay_in(page, spot_still(tmp_path))
+    return page
+
+
+def spot_size(page: Page) -> int:
+    return int(magenta_mask(settled(page)).sum())
+
+
+def key(page: Page, frame: int) -> None:
+    page.get_by_role("button", name=re.compile(f"^Key of opacity at {frame},")).wait_for()
+
+
+def go_to(page: Page, frame: int) -> None:
+    page.keyboard.press("Control+k")
+    page.keyboard.type(str(frame))
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("frame")).to_have_text(f"f {frame:04d}")
+
+
+def set_opacity(page: Page, percent: int) -> None:
+    slider = page.get_by_role("slider", name="Opacity")
+    slider.focus()
+    page.keyboard.type(str(percent))
+    page.keyboard.press("Enter")
+    expect(slider).to_have_attribute("aria-valuenow", str(percent))
+
+
+def test_keys_are_copied_eased_deleted_and_shaped(laid: Page) -> None:
+    page = laid
+    page.get_by_role("button", name="Key Opacity").click()
+    go_to(page, 10)
+    set_opacity(page, 0)
+    key(page, 10)
+    # hold: full until the second key; linear: half way in the middle
+    first = page.get_by_role("button", name=re.compile("^Key of opacity at 0,"))
+    for ease, shown in (("hold", 100), ("linear", 50)):
+        first.click(button="right")
+        page.get_by_role("menuitem", name=ease).click()
+        go_to(page, 5)
+        expect(page.get_by_role("slider", name="Opacity")).to_have_attribute("aria-valuenow", str(shown))
+    # both keys copied to frame 20
+    first.click()
+    page.get_by_role("button", name=re.compile("^Key of opacity at 10,")).click(modifiers=["Shift"])
+    page.keyboard.press("Control+c")
+    go_to(page, 20)
+    page.keyboard.press("Control+v")
+    key(page, 20)
+    key(page, 30)
+    assert spot_size(page) > 1000
+    go_to(page, 30)
+    assert spot_size(page) < 100
+    # one of them deleted
+    page.get_by_role("button", name=re.compile("^Key of opacity at 30,")).click()
+    page.keyboard.press("Delete")
+    expect(page.get_by_role("button", name=re.compile("^Key of opacity at 30,"))).to_be_hidden()
+    assert spot_size(page) > 1000
+    # as curves: the first key's ease is shaped by pulling its handle to the far end, so the value stays up for longer
+    page.keyboard.press("c")
+    page.get_by_role("button", name="Key at 0: 1.00, linear").dblclick()
+    go_to(page, 5)
+    before = float(page.get_by_role("slider", name="Opacity").get_attribute("aria-valuenow") or 0)
+    handle = page.get_by_label("Leaving handle of the key at 0").bounding_box()
+    far = page.get_by_label("Arriving handle of the key at 0").bounding_box()
+    assert handle and far
+    centre = (handle["x"] + 5, handle["y"] + 5)
+    drag(page, centre, (far["x"] + 40, centre[1]))
+    expect(page.get_by_role("button", name="Undo: shape the ease of opacity")).to_be_visible()
+    after = float(page.get_by_role("slider", name="Opacity").get_attribute("aria-valuenow") or 0)
+    assert after > before + 10
+
+
+def test_handles_scale_turn_and_move_the_pivot(laid: Page) -> None:
+    page = laid
+    at, scale = on_screen(page, SIZE)
+    size = spot_size(page)
+    drag(page, at(190, 120), at(220, 150))
+    grown = spot_size(page)
+    assert grown == pytest.approx(4 * size, rel=0.08)
+    before = settled(page)
+    drag(page, at(160, 90), at(130, 70))
+    expect(page.get_by_role("button", name=re.compile("^Undo: .*pivot"))).to_be_visible()
+    moved = np.abs(settled(page).astype(int) - before)
+    inside = magenta_mask(before)
+    inside = cv2.erode(inside.astype(np.uint8), np.ones((40, 40))) > 0
+    assert moved[inside].mean() < 40, "moving the pivot moved the picture"  # the cross itself is drawn inside
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name=re.compile("^Redo: .*pivot"))).to_be_visible()
+    top = (at(160, 90)[0], at(160, 30)[1] - 22)
+    centre = at(160, 90)
+    drag(page, top, (centre[0] + 200, centre[1]))
+    expect(page.get_by_role("slider", name="Rotation")).to_have_attribute("aria-valuenow", re.compile(r"^(8[5-9]|9[0-5])"))
+
+
+def test_peek_views_trim_and_loop(laid: Page) -> None:
+    page = laid
+    with_it = spot_size(page)
+    page.keyboard.down("`")
+    expect(page.get_by_text("without the selection")).to_be_visible()
+    assert spot_size(page) < 50 < with_it
+    page.keyboard.up("`")
+    assert spot_size(page) == pytest.approx(with_it, rel=0.02)
+    page.keyboard.press("Shift+G")
+    at, scale = on_screen(page, SIZE)
+    box = page.get_by_test_id("viewer").bounding_box()
+    assert box
+    x, y = (int(v) for v in (at(160, 80)[0] - box["x"], at(160, 80)[1] - box["y"]))
+    assert settled(page)[y, x].max() < 20  # no green in magenta
+    page.keyboard.press("Shift+R")
+    assert settled(page)[y, x].min() > 230
+    page.keyboard.press("v")
+    # trim by keys on its handles, loop between I and O, play stays inside
+    page.get_by_role("slider", name="In: first frame of the trim").focus()
+    for _ in range(5):
+        page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("slider", name="In: first frame of the trim")).to_have_attribute("aria-valuenow", "5")
+    go_to(page, 12)
+    page.keyboard.press("i")
+    go_to(page, 18)
+    page.keyboard.press("o")
+    page.get_by_role("button", name="Play", exact=True).click()
+    seen = set()
+    for _ in range(25):
+        seen.add(int(page.get_by_test_id("frame").inner_text()[2:]))
+        page.wait_for_timeout(80)
+    page.keyboard.press("Space")
+    assert seen <= set(range(12, 20)) and len(seen) >= 4, seen
+
+
+@pytest.mark.parametrize("form", ["ProRes", "EXR"])
+def test_the_dialog_renders_other_formats(laid: Page, form: str, application: str, tmp_path: Path) -> None:
+    page = laid
+    page.get_by_role("button", name="Render", exact=True).click()
+    page.get_by_label(re.compile(f"^{form}")).check()
+    page.get_by_label("From").fill("3")
+    page.get_by_label("to", exact=True).fill("6")
+    page.get_by_role("button", name="Start the render").click()
+    page.goto(f"{application}/renders")
+    with page.expect_download(timeout=90_000) as download:
+        page.get_by_role("article").filter(has_text=tmp_path.name).get_by_role("link", name="Download").click(
+            timeout=90_000
+        )
+    path = tmp_path / "result"
+    download.value.save_as(path)
+    if form == "ProRes":
+        with av.open(str(path)) as film:
+            stream = film.streams.video[0]
+            assert stream.codec_context.name == "prores" and stream.codec_context.codec_tag == "ap4h"  # 4444
+            frames = [f.to_ndarray(format="rgb24") for f in film.decode(stream)]
+        assert len(frames) == 4 and np.abs(np.array(magenta(frames[0])) - [160, 90]).max() < 1
+        return
+    with zipfile.ZipFile(path) as archive:
+        names = sorted(n for n in archive.namelist() if n.endswith(".exr"))
+        assert len(names) == 4
+        archive.extract(names[0], tmp_path)
+    from tropein.core.media.still import read
+
+    pixels, space, premultiplied = read(tmp_path / names[0])
+    assert pixels.shape[:2] == (180, 320) and pixels.dtype == np.float32
+    assert np.allclose(pixels[90, 160, :3], [1, 0, 1], atol=0.01)  # linear light, exactly what was laid in
