@@ -5,12 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from tropein.app.jobs.context import WorkContext
-from tropein.app.jobs.track import as_sample
-from tropein.core.document import Footage, Shot, new_id
-from tropein.core.media.grey import GreyFrames
-from tropein.core.track.file import TrackFile
-from tropein.core.track.follow import follow
-from tropein.core.track.point import Anchor
+from tropein.core.document import Footage, PointTrack, Shot, Track, new_id
+from tropein.core.track.measure import Job, measure
 
 SIGN_NAIL = (396.5, 128.5)  # the little boat's mast top on the sign, frame 0 of the quay plate
 
@@ -51,19 +47,17 @@ def tracked_point(
     context: WorkContext, footage: Footage, name: str, at: tuple[float, float], frame: int
 ) -> dict[str, Any]:
     """A point track in the document's form, with its samples stored."""
-    frames = GreyFrames(context.library.store, footage.media)
-    try:
-        found, stopped = follow(frames, Anchor(frame, at), [], (0, footage.frames - 1))
-    finally:
-        frames.close()
-    file = TrackFile(
-        source=footage.name, size=footage.size, rate=footage.rate, reference_frame=frame,
-        frames=[as_sample(found[f]) for f in sorted(found)], stopped=stopped,
-    )  # fmt: skip
-    return {
-        "kind": "point", "id": new_id(), "name": name, "footage": footage.id, "reference_frame": frame, "position": at,
-        "samples": context.artefacts.put_track(file), "lost_frames": sum(f.lost for f in found.values()),
-    }  # fmt: skip
+    track = PointTrack(id=new_id(), name=name, footage=footage.id, reference_frame=frame, position=at)
+    return tracked(context, footage, track)
+
+
+def tracked(context: WorkContext, footage: Footage, track: Track) -> dict[str, Any]:
+    """A track in the document's form, really tracked, with its samples stored."""
+    done = measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
+    lost = sum(s.lost for s in done.frames)
+    return track.model_copy(update={"samples": context.artefacts.put_track(done), "lost_frames": lost}).model_dump(
+        mode="json"
+    )
 
 
 def lamp_on_the_sign(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:

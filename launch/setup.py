@@ -71,6 +71,7 @@ def python_environment(for_tests: bool) -> None:
         "pip",
         "install",
         "--compile-bytecode",
+        "--no-deps",  # the lists are complete, and leave out what requirements/overrides.txt does
         "--require-hashes",
         "-r",
         str(chosen),

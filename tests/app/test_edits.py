@@ -73,7 +73,7 @@ def test_numbers_that_are_none_are_refused(client: TestClient, shot: str) -> Non
 
 
 def test_shots_are_listed_with_what_is_unfinished_and_can_be_deleted(client: TestClient, shot: str) -> None:
-    track = {"id": "t", "name": "Nail", "footage": "wall", "lost_frames": 4}
+    track = {"kind": "point", "id": "t", "name": "Nail", "footage": "wall", "lost_frames": 4}
     ops = [{"op": "add", "path": "/tracks/t", "value": track}]
     client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "track", "ops": ops})
     card = client.get("/api/shots").json()[0]

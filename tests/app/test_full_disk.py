@@ -22,9 +22,12 @@ SIZE_MB = 5
 def small_disk(tmp_path: Path) -> Iterator[Path]:
     folder = tmp_path / "small"
     folder.mkdir()
-    mounted = os.geteuid() == 0 and not subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", f"size={SIZE_MB}m", "none", str(folder)], capture_output=True
-    ).returncode
+    mounted = (
+        os.geteuid() == 0
+        and not subprocess.run(
+            ["mount", "-t", "tmpfs", "-o", f"size={SIZE_MB}m", "none", str(folder)], capture_output=True
+        ).returncode
+    )
     if not mounted:
         pytest.skip("a small file system can only be mounted by root")
     yield folder

@@ -1,15 +1,29 @@
 from __future__ import annotations
 
+import pytest
+
 from tropein.app.jobs.ingest import title_of
-from tropein.app.jobs.track import say
-from tropein.core.track.point import Found
+from tropein.core.errors import BadInput
+from tropein.core.track.file import PointFile, PointSample
+from tropein.core.track.measure import note_on
+
+
+def track(*lost: int) -> PointFile:
+    rows = [
+        PointSample(
+            frame=i, confidence=1, lost=i in lost, points=[(0, 0)], point_confidence=[1], reason="left the picture"
+        )
+        for i in range(12)
+    ]
+    return PointFile(size=(10, 10), rate="24/1", reference_frame=0, frames=rows)
 
 
 def test_a_lost_track_is_explained_in_words() -> None:
-    found = {i: Found(i, (0.0, 0.0), 1.0, 5 <= i < 9, "left the picture" if i == 5 else "") for i in range(12)}
-    text = say(found, 4, "")
+    text = note_on(track(5, 6, 7, 8))
     assert text.startswith("Lost from frame 5: left the picture.") and "4 frames" in text and "by hand" in text
-    assert say({0: found[0]}, 0, "") == ""
+    assert note_on(track()) == ""
+    with pytest.raises(BadInput, match="left the picture"):
+        note_on(track(*range(12)))
 
 
 def test_imports_are_named_after_their_files() -> None:

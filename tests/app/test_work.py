@@ -66,7 +66,14 @@ def test_from_a_clip_to_a_tracked_and_rendered_shot(
     document = client.get(f"/api/shots/{shot}").json()["document"]
     assert (document["size"], document["rate"], document["trim"]) == ([320, 180], "24/1", [0, 47])
     footage = next(iter(document["footage"]))
-    track = {"id": "nail", "name": "Nail", "footage": footage, "reference_frame": 20, "position": [150.5, 90.5]}
+    track = {
+        "kind": "point",
+        "id": "nail",
+        "name": "Nail",
+        "footage": footage,
+        "reference_frame": 20,
+        "position": [150.5, 90.5],
+    }
     client.post(
         f"/api/shots/{shot}/edits",
         json={"base": 0, "label": "track", "ops": [{"op": "add", "path": "/tracks/nail", "value": track}]},
@@ -117,7 +124,7 @@ def test_a_track_on_flat_footage_says_what_to_do(client: TestClient, worker: obj
     flat = write_clip(tmp_path / "flat.mp4", [np.full((90, 160, 3), 90, np.uint8)] * 6)
     shot = send(client, flat, make_shot=True)["result"]["shot"]
     footage = next(iter(client.get(f"/api/shots/{shot}").json()["document"]["footage"]))
-    track = {"id": "t", "name": "T", "footage": footage, "position": [80, 45]}
+    track = {"kind": "point", "id": "t", "name": "T", "footage": footage, "position": [80, 45]}
     client.post(
         f"/api/shots/{shot}/edits",
         json={"base": 0, "label": "track", "ops": [{"op": "add", "path": "/tracks/t", "value": track}]},

@@ -113,7 +113,9 @@ def test_handles_scale_turn_and_move_the_pivot(laid: Page) -> None:
     top = (at(160, 90)[0], at(160, 30)[1] - 22)
     centre = at(160, 90)
     drag(page, top, (centre[0] + 200, centre[1]))
-    expect(page.get_by_role("slider", name="Rotation")).to_have_attribute("aria-valuenow", re.compile(r"^(8[5-9]|9[0-5])"))
+    expect(page.get_by_role("slider", name="Rotation")).to_have_attribute(
+        "aria-valuenow", re.compile(r"^(8[5-9]|9[0-5])")
+    )
 
 
 def test_peek_views_trim_and_loop(laid: Page) -> None:

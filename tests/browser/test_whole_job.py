@@ -142,7 +142,9 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
     page.get_by_role("button", name="Start the render").click()
     page.goto(f"{application}/renders")
     with page.expect_download(timeout=90_000) as download:
-        page.get_by_role("article").filter(has_text="My wall").get_by_role("link", name="Download").click(timeout=90_000)
+        page.get_by_role("article").filter(has_text="My wall").get_by_role("link", name="Download").click(
+            timeout=90_000
+        )
     check_accessible(page, axe)
     with av.open(str(download.value.path())) as film:
         assert len(film.streams.audio) == 1

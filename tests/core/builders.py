@@ -28,7 +28,7 @@ def document(layers: list[dict[str, Any]] | None = None, **more: Any) -> dict[st
         "frames": 48,
     }
     return {
-        "schema_version": 1, "name": "Test", "size": [320, 180], "rate": "24/1", "frames": 48, "trim": [0, 47],
+        "schema_version": 2, "name": "Test", "size": [320, 180], "rate": "24/1", "frames": 48, "trim": [0, 47],
         "footage": {"wall": footage}, "layers": {i["id"]: i for i in every}, "stack": [i["id"] for i in every],
         "plate": "plate", **more,
     }  # fmt: skip

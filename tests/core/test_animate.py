@@ -8,9 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tropein.core.animate.ride import Path, ride_offset
+from tropein.core.animate.ride import Path, followed
 from tropein.core.animate.sample import bezier_share, sample
 from tropein.core.document import AnimatedNumber, AnimatedVec2
+from tropein.core.raster.warp import apply, rotation, scaling, translation
 
 
 def number(*keys: tuple, value: float = 0.0) -> AnimatedNumber:  # type: ignore[type-arg]
@@ -65,17 +66,49 @@ def test_the_page_samples_as_the_core_does() -> None:
 
 def track(lost: tuple[int, ...] = ()) -> Path:
     frames = np.arange(10.0)
-    return Path(frames, np.stack([frames * 3, frames * -2], 1), ~np.isin(frames, lost))
+    return Path(frames, np.stack([frames * 3, frames * -2], 1)[:, None], ~np.isin(frames, lost))
+
+
+def shift(path: Path, frame: float, reference: float, steady: float = 0, gaps: str = "bridge") -> list[float] | None:
+    m = path.moved(frame, reference, steady, gaps)
+    return None if m is None else [float(m[0, 2]), float(m[1, 2])]
 
 
 def test_a_ride_is_nothing_at_its_reference_frame() -> None:
     for steady in (0.0, 2.0):
-        assert np.abs(ride_offset(track(), 4, 4, steady, "bridge")).max() == 0
+        assert shift(track(), 4, 4, steady) == [0, 0]
+    corners = np.array([[0, 0], [10, 0], [11, 9], [0, 10.0]])
+    plane = Path(np.arange(2.0), np.stack([corners, corners * 2]), np.ones(2, bool), "homography")
+    assert np.array_equal(plane.moved(1, 1), np.eye(3))
 
 
 def test_a_ride_follows_and_bridges_lost_frames() -> None:
-    assert ride_offset(track(), 7, 2, 0, "bridge") == pytest.approx([15, -10])
-    assert ride_offset(track((4, 5, 6)), 5, 0, 0, "bridge") == pytest.approx([15, -10])
-    assert ride_offset(track((4, 5, 6)), 5, 0, 0, "hold") == pytest.approx([9, -6])
-    assert ride_offset(track((4, 5, 6)), 5, 0, 0, "hide") is None
-    assert ride_offset(track((4, 5, 6)), 7, 0, 0, "hide") == pytest.approx([21, -14])
+    assert shift(track(), 7, 2) == pytest.approx([15, -10])
+    assert shift(track((4, 5, 6)), 5, 0) == pytest.approx([15, -10])
+    assert shift(track((4, 5, 6)), 5, 0, gaps="hold") == pytest.approx([9, -6])
+    assert shift(track((4, 5, 6)), 5, 0, gaps="hide") is None
+    assert shift(track((4, 5, 6)), 7, 0, gaps="hide") == pytest.approx([21, -14])
+
+
+def test_two_points_give_turn_and_size_and_parts_of_it_can_be_followed() -> None:
+    motion = translation(40, 10) @ rotation(30) @ scaling(2, 2)
+    before = np.array([[0, 0], [10, 0], [3, 8.0]])
+    path = Path(np.arange(2.0), np.stack([before, apply(motion, before)]), np.ones(2, bool), "similarity")
+    whole = path.moved(1, 0)
+    assert whole is not None and np.allclose(whole, motion)
+    about = np.array([5.0, 5.0])
+    goes = apply(motion, about[None])[0]
+    assert np.allclose(followed(whole, ["position"], about), translation(*(goes - about)))
+    turned = followed(whole, ["rotation"], about)
+    assert np.allclose(apply(turned, about[None])[0], about) and np.allclose(turned[:2, :2], rotation(30)[:2, :2])
+    assert np.allclose(followed(whole, ["position", "rotation", "scale"], about), motion)
+
+
+def test_of_a_plane_the_local_turn_and_size_are_followed_without_perspective() -> None:
+    square = np.array([[0, 0], [100, 0], [100, 100], [0, 100.0]])
+    plane = Path(np.arange(2.0), np.stack([square, square * 1.5 + [20, 0]]), np.ones(2, bool), "homography")
+    whole = plane.moved(1, 0)
+    assert whole is not None
+    about = np.array([50.0, 50.0])
+    assert np.allclose(followed(whole, ["perspective"], about), whole)
+    assert np.allclose(followed(whole, ["position", "scale"], about), translation(20, 0) @ scaling(1.5, 1.5), atol=1e-4)

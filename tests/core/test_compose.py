@@ -13,10 +13,11 @@ from tropein.core.compose.loop import render_part
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import display, variant
 from tropein.core.document.upgrade import load_shot
+from tropein.core.errors import BadInput
 from tropein.core.media import still
 from tropein.core.raster.picture import Picture, Window
 
-SAMPLES = "a" * 32
+SAMPLES, PLANE = "a" * 32, "b" * 32
 
 
 class Painted:
@@ -39,18 +40,33 @@ class Painted:
         return Picture(pixels, Window(0, 0, 40, 40)), 1.0
 
 
-def paths(name: str) -> TrackPath | None:
+CARD = np.array([[60, 40], [140, 40], [140, 120], [60, 120.0]])
+
+
+def paths(name: str, spot: str = "") -> TrackPath | None:
     frames = np.arange(48.0)
-    return (
-        TrackPath(frames, np.stack([50 + 3 * frames, 60 + frames], 1), np.ones(48, bool)) if name == SAMPLES else None
-    )
+    slide = np.stack([3 * frames, frames], 1)
+    if name == SAMPLES:
+        return TrackPath(frames, ([50, 60] + slide)[:, None], np.ones(48, bool))
+    if name == PLANE:
+        grown = CARD[None] * (1 + 0.01 * frames[:, None, None]) + slide[:, None] * 0.2
+        return TrackPath(frames, grown, np.ones(48, bool), "homography")
+    return None
 
 
 def shot_with_spot(**more: Any) -> dict[str, Any]:
     spot = {"id": "spot", "name": "Spot", "kind": "still", "media": "1" * 32, "size": [40, 40], "alpha": True}
-    track = {"id": "nail", "name": "Nail", "footage": "wall", "samples": SAMPLES}
+    track = {"kind": "point", "id": "nail", "name": "Nail", "footage": "wall", "samples": SAMPLES}
+    sign = {
+        "kind": "plane",
+        "id": "sign",
+        "name": "Sign",
+        "footage": "wall",
+        "samples": PLANE,
+        "corners": CARD.tolist(),
+    }
     d = document([{**layer("top"), "footage": "spot", "place": {"position": {"value": [100, 80]}, **more}}])
-    d["footage"]["spot"], d["tracks"] = spot, {"nail": track}
+    d["footage"]["spot"], d["tracks"] = spot, {"nail": track, "sign": sign}
     return d
 
 
@@ -92,9 +108,67 @@ def test_keys_come_on_top_of_the_ride() -> None:
 
 def test_four_corners_place_a_layer() -> None:
     corners = [[60, 40], [140, 50], [140, 110], [60, 120]]
-    got = renderer().frame(load_shot(shot_with_spot(corners=corners)), 0)
+    got = renderer().frame(load_shot(shot_with_spot(corners={"value": corners})), 0)
     x, y = spot_at(got)
     assert 60 < x < 140 and y == pytest.approx(80, abs=1.5)
+
+
+def test_old_documents_with_fixed_corners_still_open() -> None:
+    corners = [[60, 40], [140, 50], [140, 110], [60, 120]]
+    old = load_shot({**shot_with_spot(corners=corners), "schema_version": 1})
+    new = load_shot(shot_with_spot(corners={"value": corners}))
+    assert old == new and old.schema_version == 2
+
+
+def test_keyed_corners_move_between_their_keys() -> None:
+    a, b = [[60, 40], [140, 40], [140, 120], [60, 120]], [[100, 40], [180, 40], [180, 120], [100, 120]]
+    keys = [{"frame": 0, "value": a, "ease": "linear"}, {"frame": 10, "value": b}]
+    shot = load_shot(shot_with_spot(corners={"value": a, "keys": keys}))
+    assert spot_at(renderer().frame(shot, 5)) == pytest.approx((120, 80), abs=0.1)
+
+
+def test_a_layer_pinned_to_a_plane_goes_with_it_in_perspective() -> None:
+    ride = {"track": "sign", "reference_frame": 0, "parts": ["perspective"]}
+    shot = load_shot(shot_with_spot(corners={"value": CARD.tolist()}, ride=ride))
+    got = renderer().frame(shot, 20)
+    assert spot_at(got) == pytest.approx(tuple(np.array([100, 80]) * 1.2 + [12, 4]), abs=0.1)
+    area = float(np.clip(got.pixels[..., 0] - 0.3, 0, None).sum())
+    before = float(np.clip(renderer().frame(shot, 0).pixels[..., 0] - 0.3, 0, None).sum())
+    assert area / before == pytest.approx(1.2**2, rel=0.05)
+
+
+def test_what_hangs_goes_where_its_carrier_goes_and_jumps_nowhere() -> None:
+    d = shot_with_spot(hang={"layer": "arm", "reference_frame": 10})
+    turn = {"value": 0, "keys": [{"frame": 10, "value": 0, "ease": "linear"}, {"frame": 20, "value": 90}]}
+    d["layers"]["arm"] = {
+        "kind": "carrier", "id": "arm", "name": "Arm", "place": {"position": {"value": [160, 80]}, "rotation": turn},
+    }  # fmt: skip
+    d["stack"].insert(0, "arm")
+    r, shot = renderer(), load_shot(d)
+    plain = load_shot(shot_with_spot())
+    assert np.abs(r.frame(shot, 10).pixels - r.frame(plain, 10).pixels).max() < 1e-5
+    assert spot_at(r.frame(shot, 20)) == pytest.approx((160, 20), abs=0.1)  # a quarter turn about the carrier
+    d["layers"]["arm"]["place"]["hang"] = {"layer": "top"}
+    with pytest.raises(BadInput, match="hang from itself"):
+        load_shot(d)
+
+
+def test_motion_blur_spreads_what_moves_over_its_way_and_leaves_what_stands() -> None:
+    position = {
+        "value": [100, 80],
+        "keys": [{"frame": 0, "value": [100, 80], "ease": "linear"}, {"frame": 10, "value": [300, 80]}],
+    }
+    r = renderer()
+    still_one = load_shot(shot_with_spot(motion_blur=True))
+    assert np.array_equal(r.frame(still_one, 5).pixels, r.frame(load_shot(shot_with_spot()), 5).pixels)
+    got = r.frame(load_shot(shot_with_spot(position=position, motion_blur=True)), 5).pixels[80, :, 0]
+    sharp = r.frame(load_shot(shot_with_spot(position=position)), 5).pixels[80, :, 0]
+    wide = [int((row > 0.35).sum()) for row in (sharp, got)]
+    assert wide[0] == pytest.approx(20, abs=1) and wide[1] == pytest.approx(
+        20 + 10 * 0.5, abs=4
+    )  # 20 px a frame, half open
+    plate = r.frame(variant(still_one, "plate"), 0).pixels[80, :, 0]
+    assert (got - plate).sum() == pytest.approx((sharp - plate).sum(), rel=0.03)  # the light is the same
 
 
 def test_span_visibility_and_opacity() -> None:

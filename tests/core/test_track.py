@@ -6,8 +6,8 @@ import pytest
 
 from tests.conftest import texture
 from tropein.core.errors import BadInput
-from tropein.core.track.file import Sample, TrackFile, parse_track
-from tropein.core.track.follow import follow, joined
+from tropein.core.track.file import PointFile, PointSample, parse_track
+from tropein.core.track.follow import Wish, between_points, follow, joined
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import as_path
 
@@ -55,7 +55,7 @@ class Synthetic:
 
 def test_a_point_is_followed_through_turning_growing_grain_and_light() -> None:
     clip = Synthetic()
-    found, stopped = follow(clip, Anchor(10, tuple(clip.truth(10))), [], (0, 23))
+    found, stopped = follow(clip, Anchor(10, tuple(clip.truth(10))), [], Wish((0, 23)))
     errors = clip.errors(found)
     assert stopped == "" and len(errors) == 24
     assert np.median(errors) < 0.1 and errors.max() < 0.5
@@ -63,7 +63,7 @@ def test_a_point_is_followed_through_turning_growing_grain_and_light() -> None:
 
 def test_what_is_covered_is_said_to_be_lost_and_found_again() -> None:
     clip = Synthetic(occlude=range(9, 14))
-    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], (0, 23))
+    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 23)))
     assert all(found[i].lost and found[i].reason for i in range(9, 14))
     assert not any(found[i].lost for i in range(17, 24))
     assert clip.errors(found).max() < 0.6
@@ -71,7 +71,7 @@ def test_what_is_covered_is_said_to_be_lost_and_found_again() -> None:
 
 def test_a_point_that_leaves_the_picture_is_lost_for_that_reason() -> None:
     clip = Synthetic(leave=True)
-    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], (0, 23))
+    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 23)))
     gone = [i for i in range(24) if clip.truth(i)[0] > SIZE[0] + 2]
     assert gone and all(found[i].lost for i in gone if i in found)
     assert any("left the picture" in found[i].reason for i in gone if i in found)
@@ -81,7 +81,7 @@ def test_a_point_that_leaves_the_picture_is_lost_for_that_reason() -> None:
 def test_places_set_by_hand_are_kept_exactly() -> None:
     clip = Synthetic(occlude=range(9, 14))
     hand = [Anchor(11, tuple(clip.truth(11) + 0.3)), Anchor(20, tuple(clip.truth(20)))]
-    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), hand, (0, 23))
+    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), hand, Wish((0, 23)))
     for anchor in hand:
         assert found[anchor.frame].xy == anchor.xy and not found[anchor.frame].lost
 
@@ -89,7 +89,7 @@ def test_places_set_by_hand_are_kept_exactly() -> None:
 def test_forward_leaves_the_frames_before_alone() -> None:
     clip = Synthetic()
     known = {3: Found(3, (1.0, 2.0), 0.5, False)}
-    found, _ = follow(clip, Anchor(10, tuple(clip.truth(10))), [], (0, 20), "forward", known=known)
+    found, _ = follow(clip, Anchor(10, tuple(clip.truth(10))), [], Wish((0, 20), "forward"), known=known)
     assert found[3].xy == (1.0, 2.0) and sorted(found) == [3, *range(10, 21)]
 
 
@@ -99,30 +99,30 @@ def test_nothing_to_hold_on_to_is_said_at_once() -> None:
             return np.full((240, 360), 90, np.uint8)
 
     with pytest.raises(BadInput, match="nothing to hold on to"):
-        follow(Flat(), Anchor(0, (100.0, 100.0)), [], (0, 5))
+        follow(Flat(), Anchor(0, (100.0, 100.0)), [], Wish((0, 5)))
     with pytest.raises(BadInput, match="outside"):
-        follow(Synthetic(), Anchor(0, (900.0, 100.0)), [], (0, 5))
+        follow(Synthetic(), Anchor(0, (900.0, 100.0)), [], Wish((0, 5)))
     with pytest.raises(BadInput, match="range"):
-        follow(Synthetic(), Anchor(0, (100.0, 100.0)), [], (0, 500))
+        follow(Synthetic(), Anchor(0, (100.0, 100.0)), [], Wish((0, 500)))
 
 
 def test_two_answers_for_one_frame_are_joined_by_nearness_and_sureness() -> None:
     a, b = Found(4, (0.0, 0.0), 0.9, False), Found(4, (10.0, 0.0), 0.9, False)
-    assert joined(a, b, 0, 8).xy[0] == pytest.approx(5, abs=0.01)
-    assert joined(a, b, 3, 23).xy[0] < 1
-    assert joined(a, Found(4, (10.0, 0.0), 0.9, True, "covered"), 0, 8) is a
+    assert joined(a, b, 0, 8, between_points).xy[0] == pytest.approx(5, abs=0.01)
+    assert joined(a, b, 3, 23, between_points).xy[0] < 1
+    assert joined(a, Found(4, (10.0, 0.0), 0.9, True, "covered"), 0, 8, between_points) is a
 
 
 def test_track_files_round_trip_and_bad_ones_are_refused() -> None:
     rows = [
-        Sample(frame=i, confidence=1, lost=i == 2, points=[(i, 2 * i) if i != 3 else None], point_confidence=[1])
+        PointSample(frame=i, confidence=1, lost=i == 2, points=[(i, 2 * i) if i != 3 else None], point_confidence=[1])
         for i in range(5)
     ]
-    file = TrackFile(source="a.mp4", size=(10, 10), rate="24/1", reference_frame=0, frames=rows)
+    file = PointFile(source="a.mp4", size=(10, 10), rate="24/1", reference_frame=0, frames=rows)
     again = parse_track(file.dumps())
     assert again == file
     path = as_path(again)
-    assert path.good.tolist() == [True, True, False, False, True] and path.at(3.0) == pytest.approx([3, 6])
+    assert path.good.tolist() == [True, True, False, False, True] and path.at(3.0)[0] == pytest.approx([3, 6])
     for bad in (b"", b"{}", b"\x1f\x8bnope", b'{"format":"tropein.track","version":9}', b"[1,2"):
         with pytest.raises(BadInput):
             parse_track(bad)

@@ -6,7 +6,7 @@ import sys
 
 import typer
 
-from tropein.cli import clips, server, shots
+from tropein.cli import clips, server, shots, tracks
 from tropein.core.errors import TropeinError
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
@@ -15,7 +15,9 @@ shot = typer.Typer(no_args_is_help=True, help="Shots as files.")
 app.add_typer(track, name="track")
 app.add_typer(shot, name="shot")
 app.command("probe")(clips.probe_clip)
-track.command("point")(clips.track_point)
+track.command("point")(tracks.track_point)
+track.command("plane")(tracks.track_plane)
+track.command("face")(tracks.track_face)
 app.command("render")(shots.render)
 shot.command("export")(shots.export_shot)
 shot.command("import")(shots.import_shot)

@@ -1,5 +1,5 @@
 /** The one typed client of the server, and its queries. */
-import { QueryClient, useQueries, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, QueryClient, useQueries, useQuery } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
 import type { About, Run, ShelfItem, ShotCard, ShotState, TrackFile } from "../document/types";
 import type { paths } from "./schema";
@@ -43,6 +43,13 @@ export function useSamples(hashes: string[]): Record<string, TrackFile | undefin
   const results = useQueries({ queries: hashes.map(trackQuery) });
   return Object.fromEntries(hashes.map((h, i) => [h, results[i].data]));
 }
+
+/** What rides and hanging do to placed layers at a frame: 3x3 matrices by layer, null where hidden. */
+export const useCarried = (id: string | null, revision: number, frame: number) =>
+  useQuery({
+    queryKey: ["carried", id, revision, frame], enabled: id !== null, staleTime: Infinity, placeholderData: keepPreviousData,
+    queryFn: () => got<Record<string, number[] | null>>(api.GET("/api/shots/{shot_id}/carried", { params: { path: { shot_id: id! }, query: { frame } } })),
+  }).data;
 
 export const cancelRun = (id: string) => got<Run>(api.POST("/api/runs/{run_id}/cancel", { params: { path: { run_id: id } } }));
 

@@ -128,6 +128,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/carried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Carried
+         * @description What rides and hanging do to each placed layer at a frame, as 3x3 matrices row by row in shot pixels; null where a
+         *     ride hides its layer. For drawing handles where the picture is.
+         */
+        get: operations["carried_api_shots__shot_id__carried_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/pixel": {
         parameters: {
             query?: never;
@@ -454,6 +475,60 @@ export interface components {
             /** Keys */
             keys?: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"][];
         };
+        /** Animated[tuple[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]]] */
+        Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______: {
+            /** Value */
+            value: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Keys */
+            keys?: components["schemas"]["Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"][];
+        };
+        /**
+         * CarrierLayer
+         * @description Shows nothing and changes nothing: a place for other layers to hang from.
+         */
+        CarrierLayer: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Effects */
+            effects?: components["schemas"]["EffectBase"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "carrier";
+            place?: components["schemas"]["Place"];
+        };
         /**
          * Control
          * @description A parameter, drawn from the schema's own metadata.
@@ -537,6 +612,117 @@ export interface components {
             help: string;
             /** Params */
             params: components["schemas"]["Control"][];
+        };
+        /** FaceFile */
+        FaceFile: {
+            /**
+             * Format
+             * @default tropein.track
+             * @constant
+             */
+            format: "tropein.track";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /** Rate */
+            rate: string;
+            /** Reference Frame */
+            reference_frame: number;
+            /**
+             * Stopped
+             * @default
+             */
+            stopped: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "face";
+            /** Frames */
+            frames: components["schemas"]["FaceSample"][];
+        };
+        /**
+         * FaceSample
+         * @description `pose` is 4x4, row by row: the face's own axes (x to the subject's left, y up, z out of the face, centimetres) to
+         *     the camera's (x right, y down, z forward).
+         */
+        FaceSample: {
+            /** Frame */
+            frame: number;
+            /** Confidence */
+            confidence: number;
+            /** Lost */
+            lost: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Landmarks */
+            landmarks: [
+                number,
+                number,
+                number
+            ][] | null;
+            iris?: components["schemas"]["Irises"] | null;
+            eye_open?: components["schemas"]["Sides"] | null;
+            /** Mouth Open */
+            mouth_open?: number | null;
+            /** Pose */
+            pose?: number[] | null;
+        };
+        /**
+         * FaceTrack
+         * @description A face: its mesh, irises, eye and mouth opening, and pose in every frame. `near` is a place on the face that is
+         *     meant, in the reference frame; none means the largest.
+         */
+        FaceTrack: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "face";
+            /** Near */
+            near?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Footage
@@ -651,7 +837,7 @@ export interface components {
         };
         /**
          * HandSet
-         * @description A position the user put right; tracking treats it as a constraint.
+         * @description A position the user put right; tracking treats it as a constraint. `point` counts from the first, 0.
          */
         HandSet: {
             /** Frame */
@@ -661,6 +847,51 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Point
+             * @default 0
+             */
+            point: number;
+        };
+        /**
+         * HandSetCorners
+         * @description Corners the user put right.
+         */
+        HandSetCorners: {
+            /** Frame */
+            frame: number;
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+        };
+        /**
+         * Hang
+         * @description Hang from another layer: go where it goes, from the reference frame on, where nothing jumps.
+         */
+        Hang: {
+            /** Layer */
+            layer: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
         };
         /** HistoryItem */
         HistoryItem: {
@@ -677,6 +908,24 @@ export interface components {
              * Format: date-time
              */
             created: string;
+        };
+        /**
+         * Irises
+         * @description x, y and radius in pixels.
+         */
+        Irises: {
+            /** Left */
+            left: [
+                number,
+                number,
+                number
+            ];
+            /** Right */
+            right: [
+                number,
+                number,
+                number
+            ];
         };
         /** Key[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]] */
         Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____: {
@@ -714,6 +963,51 @@ export interface components {
             value: [
                 number,
                 number
+            ];
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease: "hold" | "linear" | "smooth" | "bezier";
+            /**
+             * Handles
+             * @default [
+             *       0.33,
+             *       0,
+             *       0.67,
+             *       1
+             *     ]
+             */
+            handles: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
+        /** Key[tuple[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]]] */
+        Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
             ];
             /**
              * Ease
@@ -775,11 +1069,75 @@ export interface components {
             rotation?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /** Pivot */
             pivot?: components["schemas"]["Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"];
+            /** @description four-corner placement in shot pixels, clockwise from top left; replaces the rest */
+            corners?: components["schemas"]["Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"] | null;
+            ride?: components["schemas"]["Ride"] | null;
+            hang?: components["schemas"]["Hang"] | null;
             /**
-             * Corners
-             * @description four-corner placement in shot pixels, clockwise from top left; replaces the rest
+             * Motion Blur
+             * @default false
              */
-            corners?: [
+            motion_blur: boolean;
+        };
+        /** PlaneFile */
+        PlaneFile: {
+            /**
+             * Format
+             * @default tropein.track
+             * @constant
+             */
+            format: "tropein.track";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /** Rate */
+            rate: string;
+            /** Reference Frame */
+            reference_frame: number;
+            /**
+             * Stopped
+             * @default
+             */
+            stopped: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plane";
+            /** Frames */
+            frames: components["schemas"]["PlaneSample"][];
+        };
+        /**
+         * PlaneSample
+         * @description `homography` takes the reference frame to this one, row by row.
+         */
+        PlaneSample: {
+            /** Frame */
+            frame: number;
+            /** Confidence */
+            confidence: number;
+            /** Lost */
+            lost: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Corners */
+            corners: [
                 [
                     number,
                     number
@@ -797,22 +1155,14 @@ export interface components {
                     number
                 ]
             ] | null;
-            ride?: components["schemas"]["Ride"] | null;
+            /** Homography */
+            homography?: number[] | null;
         };
         /**
-         * PointTrack
-         * @description One feature followed through footage.
-         *
-         *     `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `samples`
-         *     is the stored result; none until it was tracked.
+         * PlaneTrack
+         * @description A flat thing followed by its four corners, clockwise from top left, in full-size footage pixels.
          */
-        PointTrack: {
-            /**
-             * Kind
-             * @default point
-             * @constant
-             */
-            kind: "point";
+        PlaneTrack: {
             /** Id */
             id: string;
             /** Name */
@@ -824,29 +1174,6 @@ export interface components {
              * @default 0
              */
             reference_frame: number;
-            /**
-             * Position
-             * @default [
-             *       0,
-             *       0
-             *     ]
-             */
-            position: [
-                number,
-                number
-            ];
-            /**
-             * Pattern Px
-             * @default 15
-             */
-            pattern_px: number;
-            /**
-             * Reach Px
-             * @default 40
-             */
-            reach_px: number;
-            /** Hand Set */
-            hand_set?: components["schemas"]["HandSet"][];
             /** Samples */
             samples?: string | null;
             /**
@@ -859,6 +1186,159 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "plane";
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Hand Set */
+            hand_set?: components["schemas"]["HandSetCorners"][];
+        };
+        /** PointFile */
+        PointFile: {
+            /**
+             * Format
+             * @default tropein.track
+             * @constant
+             */
+            format: "tropein.track";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /** Rate */
+            rate: string;
+            /** Reference Frame */
+            reference_frame: number;
+            /**
+             * Stopped
+             * @default
+             */
+            stopped: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "point";
+            /** Frames */
+            frames: components["schemas"]["PointSample"][];
+        };
+        /** PointSample */
+        PointSample: {
+            /** Frame */
+            frame: number;
+            /** Confidence */
+            confidence: number;
+            /** Lost */
+            lost: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Points */
+            points: ([
+                number,
+                number
+            ] | null)[];
+            /** Point Confidence */
+            point_confidence: number[];
+        };
+        /**
+         * PointTrack
+         * @description One or more features followed through footage; from two on they also give rotation and scale.
+         *
+         *     `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `more` are
+         *     further points, in the reference frame as `position` is.
+         */
+        PointTrack: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "point";
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number
+            ];
+            /** More */
+            more?: [
+                number,
+                number
+            ][];
+            /**
+             * Pattern Px
+             * @default 15
+             */
+            pattern_px: number;
+            /**
+             * Reach Px
+             * @default 40
+             */
+            reach_px: number;
+            /** Hand Set */
+            hand_set?: components["schemas"]["HandSet"][];
         };
         /** RenderWanted */
         RenderWanted: {
@@ -882,7 +1362,7 @@ export interface components {
          * Ride
          * @description Follow a track from its reference frame on; what is keyed by hand is added on top.
          *
-         *     `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
+         *     `parts` says what is followed (perspective takes in the others); `spot` what of a face; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
          *     frames where the track is lost.
          */
         Ride: {
@@ -893,6 +1373,18 @@ export interface components {
              * @default 0
              */
             reference_frame: number;
+            /**
+             * Parts
+             * @default [
+             *       "position"
+             *     ]
+             */
+            parts: ("position" | "rotation" | "scale" | "perspective")[];
+            /**
+             * Spot
+             * @default
+             */
+            spot: string;
             /**
              * Steady
              * @default 0
@@ -949,30 +1441,6 @@ export interface components {
             /** Finished */
             finished: string | null;
         };
-        /**
-         * Sample
-         * @description One frame of a point track. Positions are full-size footage pixels; a lost frame holds the best guess or null.
-         */
-        Sample: {
-            /** Frame */
-            frame: number;
-            /** Confidence */
-            confidence: number;
-            /** Lost */
-            lost: boolean;
-            /** Points */
-            points: ([
-                number,
-                number
-            ] | null)[];
-            /** Point Confidence */
-            point_confidence: number[];
-            /**
-             * Reason
-             * @default
-             */
-            reason: string;
-        };
         /** SessionInfo */
         SessionInfo: {
             /** Needed */
@@ -1016,10 +1484,10 @@ export interface components {
         Shot: {
             /**
              * Schema Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            schema_version: 1;
+            schema_version: 2;
             /** Name */
             name: string;
             /**
@@ -1046,13 +1514,19 @@ export interface components {
              * @enum {string}
              */
             blend_in: "display" | "linear";
+            /**
+             * Shutter Deg
+             * @description how long motion blur looks, 360 is the whole frame
+             * @default 180
+             */
+            shutter_deg: number;
             /** Footage */
             footage?: {
                 [key: string]: components["schemas"]["Footage"];
             };
             /** Layers */
             layers?: {
-                [key: string]: components["schemas"]["FootageLayer"] | components["schemas"]["VeilLayer"];
+                [key: string]: components["schemas"]["FootageLayer"] | components["schemas"]["VeilLayer"] | components["schemas"]["CarrierLayer"];
             };
             /** Stack */
             stack?: string[];
@@ -1060,7 +1534,7 @@ export interface components {
             plate?: string | null;
             /** Tracks */
             tracks?: {
-                [key: string]: components["schemas"]["PointTrack"];
+                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"];
             };
             /** Cues */
             cues?: components["schemas"]["Cue"][];
@@ -1118,49 +1592,14 @@ export interface components {
             redo: string | null;
         };
         /**
-         * TrackFile
-         * @description A point track on its own.
+         * Sides
+         * @description One for each eye; left is the subject's left.
          */
-        TrackFile: {
-            /**
-             * Format
-             * @default tropein.track
-             * @constant
-             */
-            format: "tropein.track";
-            /**
-             * Version
-             * @default 1
-             * @constant
-             */
-            version: 1;
-            /**
-             * Kind
-             * @default point
-             * @constant
-             */
-            kind: "point";
-            /**
-             * Source
-             * @default
-             */
-            source: string;
-            /** Size */
-            size: [
-                number,
-                number
-            ];
-            /** Rate */
-            rate: string;
-            /** Reference Frame */
-            reference_frame: number;
-            /** Frames */
-            frames: components["schemas"]["Sample"][];
-            /**
-             * Stopped
-             * @default
-             */
-            stopped: string;
+        Sides: {
+            /** Left */
+            left: number;
+            /** Right */
+            right: number;
         };
         /**
          * TrackWanted
@@ -1522,6 +1961,41 @@ export interface operations {
             };
         };
     };
+    carried_api_shots__shot_id__carried_get: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number[] | null;
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     pixel_api_shots__shot_id__pixel_get: {
         parameters: {
             query: {
@@ -1864,7 +2338,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrackFile"];
+                    "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["FaceFile"];
                 };
             };
             /** @description Validation Error */

@@ -1,32 +1,94 @@
 import { useRef } from "react";
-import { useSamples } from "../api/client";
+import { useCarried } from "../api/client";
 import { sample } from "../document/animate";
-import { place, rideOffset, through } from "../document/geometry";
+import { IDENTITY, inverse, own, through, times, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
-import type { FootageLayer, Op, Vec2 } from "../document/types";
+import type { CarrierLayer, Corners, FootageLayer, Op, Shot, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 
 type Grip = "move" | "scale" | "turn" | "pivot";
+type Placed = FootageLayer | CarrierLayer;
+const CARRIER_SIZE: Vec2 = [120, 120];
+
+/** The size of what is placed; a carrier shows nothing and has a size only to be held by. */
+const sizeOf = (shot: Shot, layer: Placed): Vec2 => (layer.kind === "footage" ? (shot.footage[layer.footage].size as Vec2) : CARRIER_SIZE);
+
 interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; rotation: number; pivot: Vec2 }; centre: Vec2; ops: Op[] }
 
-/** Handles of the selected layer: drag the box to move, corners to scale, the stalk to turn, the cross for the pivot. */
+/** Handles of the selected layer, drawn where its ride and what it hangs from have carried it. */
 export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { shot, selection, frame, draft, commit } = useBench();
-  const held = useRef<Held | null>(null);
+  const { shot, stored, selection, frame } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const samples = layer?.kind === "footage" && layer.place.ride ? shot!.tracks[layer.place.ride.track]?.samples : null;
-  const files = useSamples(samples ? [samples] : []);
-  if (!shot || layer?.kind !== "footage" || layer.id === shot.plate || layer.place.corners) return null;
-  const offset = rideOffset(layer, files, shot, frame);
-  const m = place(layer, shot, frame, offset);
-  const [w, h] = shot.footage[layer.footage].size;
+  const tied = layer !== undefined && layer.kind !== "veil" && (layer.place.ride !== null || layer.place.hang !== null);
+  const matrices = useCarried(tied ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
+  if (!shot || !layer || layer.kind === "veil" || layer.id === shot.plate) return null;
+  const carried = tied ? matrices?.[layer.id] : IDENTITY;
+  if (!carried) return null;
+  const props = { layer, carried, scale, toShot };
+  return layer.place.corners ? <CornerHandles {...props} /> : <BoxHandles {...props} />;
+}
+
+interface HandleProps { layer: Placed; carried: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }
+
+/** Four corners, each dragged on its own; the area inside drags all of them. */
+function CornerHandles({ layer, carried, scale, toShot }: HandleProps) {
+  const { frame, draft, commit } = useBench();
+  const held = useRef<{ which: number | "all"; from: Vec2; start: Corners; ops: Op[] } | null>(null);
+  const corners = sample(layer.place.corners!, frame);
+  const back = inverse(carried);
+  const shown = corners.map((c) => through(carried, c)).map(([x, y]): Vec2 => [x * scale, y * scale]);
+  const grip = (which: number | "all") => ({
+    style: { pointerEvents: "auto" as const },
+    onPointerDown: (e: React.PointerEvent) => {
+      if (e.button !== 0 || e.altKey) return;
+      e.stopPropagation();
+      e.currentTarget.setPointerCapture(e.pointerId);
+      held.current = { which, from: through(back, toShot(e)), start: corners, ops: [] };
+    },
+    onPointerMove: (e: React.PointerEvent) => {
+      const d = held.current;
+      if (!d) return;
+      const to = through(back, toShot(e));
+      const next = d.start.map((c, i) => (d.which === "all" || d.which === i ? round([c[0] + to[0] - d.from[0], c[1] + to[1] - d.from[1]], 2) : c)) as Corners;
+      d.ops = setValue(useBench.getState().base!, `/layers/${layer.id}/place/corners`, frame, next);
+      draft(d.ops);
+    },
+    onPointerUp: () => {
+      const d = held.current;
+      held.current = null;
+      if (d?.ops.length) void commit(`${d.which === "all" ? "move" : "move a corner of"} ${layer.name}`, d.ops);
+    },
+  });
+  return (
+    <g data-testid="handles">
+      <polygon points={shown.map((c) => c.join(",")).join(" ")} fill="transparent" stroke="#c7a252" strokeOpacity=".8" className="cursor-move" {...grip("all")}><title>{layer.name}: drag to move</title></polygon>
+      {shown.map(([x, y], i) => (
+        <g key={i} transform={`translate(${x},${y})`} className="cursor-grab" {...grip(i)} data-testid={`pin-${i}`}>
+          <circle r="10" fill="transparent" />
+          <path d="M0 -7L7 0L0 7L-7 0z" fill="#c7a252" stroke="#1b1b1b" />
+          <title>{["Top left", "Top right", "Bottom right", "Bottom left"][i]} corner</title>
+        </g>
+      ))}
+    </g>
+  );
+}
+
+/** A box: drag it to move, its corners to scale, the stalk to turn, the cross for the pivot. */
+function BoxHandles({ layer, carried, scale, toShot: pointer }: HandleProps) {
+  const { shot, frame, draft, commit } = useBench();
+  const held = useRef<Held | null>(null);
+  const back = inverse(carried);
+  const toShot = (e: React.PointerEvent) => through(back, pointer(e)); // as if nothing carried the layer
+  const m = own(layer.place, sizeOf(shot!, layer), frame);
+  const [w, h] = sizeOf(shot!, layer);
+  const whole = times(carried, m);
   const px = ([x, y]: Vec2): Vec2 => [x * scale, y * scale];
-  const corners = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => px(through(m, c)));
+  const corners = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => px(through(whole, c)));
   const value = <K extends "position" | "scale" | "rotation" | "pivot">(k: K) => sample(layer.place[k] as never, frame) as Held["start"][K];
   const pivot = value("pivot");
   const centre = through(m, [w / 2 + pivot[0], h / 2 + pivot[1]]);
-  let top = px(through(m, [w / 2, 0]));
-  let away = px(through(m, [w / 2, h]));
+  let top = px(through(whole, [w / 2, 0]));
+  let away = px(through(whole, [w / 2, h]));
   if (top[1] < 10 && away[1] > top[1]) [top, away] = [away, top]; // the stalk stays in view
   const length = Math.hypot(top[0] - away[0], top[1] - away[1]) || 1;
   const stalk: Vec2 = [top[0] + ((top[0] - away[0]) / length) * 22, top[1] + ((top[1] - away[1]) / length) * 22];
@@ -49,7 +111,7 @@ export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.Po
     held.current = null;
     if (d?.ops.length) void commit(`${{ move: "move", scale: "scale", turn: "turn", pivot: "move the pivot of" }[d.grip]} ${layer.name}`, d.ops);
   };
-  function changes(d: Held, l: FootageLayer, now: Vec2, fine: boolean): Op[] {
+  function changes(d: Held, l: Placed, now: Vec2, fine: boolean): Op[] {
     const base = `/layers/${l.id}/place`;
     const stored = useBench.getState().base!;
     const put = (name: string, v: unknown) => setValue(stored, `${base}/${name}`, frame, v);
@@ -75,7 +137,7 @@ export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.Po
     ];
   }
   const grip = { onPointerMove: move, onPointerUp: up, style: { pointerEvents: "auto" as const } };
-  const [cx, cy] = px(centre);
+  const [cx, cy] = px(through(carried, centre));
   return (
     <g data-testid="handles">
       <polygon points={corners.map((c) => c.join(",")).join(" ")} fill="transparent" stroke="#c7a252" strokeOpacity=".8" className="cursor-move" {...grip} onPointerDown={down("move")}>

@@ -1,10 +1,11 @@
-import { Crosshair, Film, Music, Pin, Plus, Upload, Waypoints, X } from "lucide-react";
+import { Crosshair, Film, Music, Pin, Plus, Smile, Square, Upload, Waypoints, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import type { ShelfItem } from "../document/types";
 import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Tip } from "../ui/Tip";
+import { take } from "./actions";
 import { insertFootage, startDrag } from "./drops";
 import { trackedLayers } from "./names";
 
@@ -27,6 +28,18 @@ export function Kit() {
       ))}
     </nav>
   );
+}
+
+const TOOLS = [
+  { tool: "point", title: "Track a point", keys: "T" },
+  { tool: "plane", title: "Track a plane", keys: "P" },
+  { tool: "face", title: "Track a face", keys: "⇧P" },
+] as const;
+
+/** What kind of track: a ring, a sheet in perspective, a face. */
+export function KindGlyph({ kind }: { kind: "point" | "plane" | "face" }) {
+  const Icon = { point: Crosshair, plane: Square, face: Smile }[kind];
+  return <Icon size={14} className={`shrink-0 text-track ${kind === "plane" ? "-skew-y-12" : ""}`} />;
 }
 
 export function DrawerPanel() {
@@ -83,7 +96,7 @@ function ShelfCard({ item }: { item: ShelfItem }) {
 }
 
 function TracksDrawer() {
-  const { shot, selection, select, set, tool } = useBench();
+  const { shot, selection, select, tool } = useBench();
   const tracks = Object.values(shot?.tracks ?? {});
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-1 overflow-y-auto p-2">
@@ -92,12 +105,16 @@ function TracksDrawer() {
           key={t.id} draggable onDragStart={(e) => startDrag(e, { kind: "track", id: t.id })} onClick={() => select({ kind: "track", id: t.id })} aria-pressed={selection.kind === "track" && selection.id === t.id}
           className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${selection.kind === "track" && selection.id === t.id ? "border-brass" : "border-line"} bg-ground`}
         >
-          <Crosshair size={14} className="shrink-0 text-track" />
+          <KindGlyph kind={t.kind} />
           <span className="min-w-0 flex-1"><span className="block truncate">{t.name}</span><span className="block truncate text-small text-quiet">{t.samples ? (t.lost_frames ? `${t.lost_frames} frames lost` : "followed") : "not tracked yet"} · carries {trackedLayers(shot!, t.id).length}</span></span>
         </button>
       ))}
-      {!tracks.length && <p className="px-1 py-2 text-quiet">No tracks yet. Start one, then click a corner or a spot in the picture. Drag a finished track onto a pane to let it ride.</p>}
-      <button className="btn flex items-center justify-center gap-1.5" aria-pressed={tool === "track"} onClick={() => set({ tool: tool === "track" ? "move" : "track", drawer: null })}><Crosshair size={13} /> Track a point</button>
+      {!tracks.length && <p className="px-1 py-2 text-quiet">No tracks yet. Start one and click in the picture. Drag a finished track onto a pane to let it ride.</p>}
+      {TOOLS.map(({ tool: kind, title, keys }) => (
+        <Tip key={kind} text={title} keys={keys}>
+          <button className="btn flex items-center gap-2" aria-pressed={tool === kind} onClick={() => take(kind)}><KindGlyph kind={kind} /> {title}</button>
+        </Tip>
+      ))}
     </div>
   );
 }

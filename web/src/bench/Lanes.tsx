@@ -3,6 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 import { useAbout, useSamples } from "../api/client";
 import { components } from "../document/curves";
+import { handSetFrames, marks } from "../document/marks";
 import { at, moveKeys } from "../document/ops";
 import type { Ease, Key, Layer, Op, Track } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
@@ -11,7 +12,6 @@ import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
 import { parametersOf, type Named } from "./names";
-import { merged } from "./TrackMarks";
 import { plateLayer } from "./tracking";
 
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
@@ -22,7 +22,7 @@ export function Lanes() {
   const about = useAbout().data;
   if (!shot) return null;
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
-  const trackId = selection.kind === "track" ? selection.id : layer?.kind === "footage" ? layer.place.ride?.track : undefined;
+  const trackId = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? layer.place.ride?.track : undefined;
   const track = trackId ? shot.tracks[trackId] : undefined;
   const keyed = layer ? parametersOf(layer, about).filter((p) => p.parameter.keys.length) : [];
   const curves = lanesAs === "curves" && keyed.length > 0;
@@ -214,16 +214,16 @@ function Health({ track }: { track: Track }) {
   if (!shot) return null;
   const file = track.samples ? files[track.samples] : undefined;
   const start = plateLayer()?.start ?? 0;
-  const samples = merged(file, live);
+  const samples = marks(file, live);
   const x = (f: number) => ((f + start) / shot.frames) * 1000;
-  const area = samples.map((s) => `M${x(s[0]).toFixed(1)} 26v${(-4 - 20 * s[3]).toFixed(1)}h${(1000 / shot.frames + 0.3).toFixed(2)}V26z`);
-  const reason = file?.frames.find((s) => s.lost);
+  const area = samples.map((s) => `M${x(s.frame).toFixed(1)} 26v${(-4 - 20 * s.confidence).toFixed(1)}h${(1000 / shot.frames + 0.3).toFixed(2)}V26z`);
+  const reason = samples.find((s) => s.lost);
   return (
     <Row name={`health: ${track.name}`} mark="text-track">
-      <svg viewBox="0 0 1000 26" preserveAspectRatio="none" className="absolute inset-0 h-full w-full" data-testid="health" data-samples={samples.length} aria-label={`Confidence of ${track.name}: ${samples.length} frames, ${samples.filter((s) => s[4]).length} lost`} role="img">
-        <path d={area.filter((_, i) => !samples[i][4]).join("")} fill="#5fb3a1" opacity=".55" />
-        <path d={samples.filter((s) => s[4]).map((s) => `M${x(s[0]).toFixed(1)} 0h${(1000 / shot.frames + 0.3).toFixed(2)}v26h-${(1000 / shot.frames + 0.3).toFixed(2)}z`).join("")} fill="#e08763" opacity=".45" />
-        {[track.reference_frame, ...track.hand_set.map((h) => h.frame)].map((f) => <path key={f} d={`M${x(f + 0.5)} 0v26`} stroke="#e6e4df" strokeWidth="2" vectorEffect="non-scaling-stroke" />)}
+      <svg viewBox="0 0 1000 26" preserveAspectRatio="none" className="absolute inset-0 h-full w-full" data-testid="health" data-samples={samples.length} aria-label={`Confidence of ${track.name}: ${samples.length} frames, ${samples.filter((s) => s.lost).length} lost`} role="img">
+        <path d={area.filter((_, i) => !samples[i].lost).join("")} fill="#5fb3a1" opacity=".55" />
+        <path d={samples.filter((s) => s.lost).map((s) => `M${x(s.frame).toFixed(1)} 0h${(1000 / shot.frames + 0.3).toFixed(2)}v26h-${(1000 / shot.frames + 0.3).toFixed(2)}z`).join("")} fill="#e08763" opacity=".45" />
+        {[track.reference_frame, ...handSetFrames(track)].map((f) => <path key={f} d={`M${x(f + 0.5)} 0v26`} stroke="#e6e4df" strokeWidth="2" vectorEffect="non-scaling-stroke" />)}
       </svg>
       {reason && <span className="pointer-events-none absolute top-1 text-small text-[#f0b79f]" style={{ left: `min(${x(reason.frame) / 10}%, 80%)` }}>&nbsp;{reason.reason}</span>}
       {!samples.length && <span className="absolute inset-0 flex items-center pl-2 text-small text-quiet">not tracked yet</span>}

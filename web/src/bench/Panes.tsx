@@ -1,4 +1,4 @@
-import { Eye, EyeOff, Layers2 } from "lucide-react";
+import { Eye, EyeOff, Layers2, Move } from "lucide-react";
 import { useEffect, useState } from "react";
 import { moveLayer } from "../document/ops";
 import type { Layer } from "../document/types";
@@ -81,7 +81,7 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
         onFocus={() => !selected && select({ kind: "layer", id: layer.id })} onKeyDown={onKeys}
       >
         <span className={`check relative block h-[56px] overflow-hidden rounded ${layer.visible ? "" : "opacity-30"}`}>
-          <Thumb layer={layer} />
+          {layer.kind === "carrier" ? <Move size={20} className="absolute inset-0 m-auto text-quiet" /> : <Thumb layer={layer} />}
         </span>
         <span className="block truncate px-0.5 pr-6 text-small leading-5">{plate ? `Plate: ${layer.name}` : layer.name}</span>
         <Marks layer={layer} plate={plate} />
@@ -103,17 +103,18 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
 /** What the layer rides on, how it is laid in, how many effects it has. */
 function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
   const shot = useBench((s) => s.shot);
-  const ride = layer.kind === "footage" ? layer.place.ride : null;
+  const ride = layer.kind === "veil" ? null : layer.place.ride;
   const on = layer.effects.filter((e) => e.on).length;
   return (
       <span className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
-        {layer.kind === "footage" && !plate && (
+        {layer.kind !== "veil" && !plate && (
           <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[47px] shrink-0 truncate rounded-full border px-1 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
             {ride ? shot?.tracks[ride.track]?.name : "rides"}
           </span>
         )}
         {plate && <span>{shot?.size.join("×")}</span>}
         {layer.kind === "veil" && <span className="flex items-center gap-1"><Layers2 size={10} /> veil</span>}
+        {layer.kind === "carrier" && <span className="truncate">carrier</span>}
         {layer.kind === "footage" && !plate && layer.blend !== "normal" && <span className="min-w-0 truncate" title={`laid in with ${layer.blend}`}>{layer.blend}</span>}
         {on > 0 && <span className="ml-auto shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}
       </span>

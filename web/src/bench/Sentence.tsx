@@ -2,15 +2,14 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
-import { setValue } from "../document/ops";
+import { hangingFrom, setValue } from "../document/ops";
 import type { Control, FootageLayer, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
-import { rideLayer } from "./drops";
+import { RideWords } from "./RideWords";
+import { WORD } from "./words";
 
-const WORD = "font-semibold underline decoration-2 underline-offset-4 decoration-[#6b665c] hover:decoration-brass";
-const OFFER = "italic text-quiet underline decoration-dotted underline-offset-4 hover:text-ink";
 
 /** What the layer is, in one sentence; each word opens what changes it. */
 export function Sentence({ layer }: { layer: Layer }) {
@@ -18,11 +17,13 @@ export function Sentence({ layer }: { layer: Layer }) {
   if (!shot) return null;
   const plate = layer.id === shot.plate;
   const path = `/layers/${layer.id}`;
+  const hanging = hangingFrom(shot, layer.id);
   return (
     <p className="text-[15px] leading-7" data-testid="sentence">
       <Rename value={layer.name} label="Name of the layer" save={(name) => void commit(`rename ${layer.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />
       {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second.</>}
       {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
+      {layer.kind === "carrier" && <>, a carrier, shows nothing; <RideWords layer={layer} /> carries {hanging.length ? <b>{hanging.map((l) => l.name).join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</>}
       {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
     </p>
   );
@@ -32,30 +33,10 @@ function FootageWords({ layer }: { layer: FootageLayer }) {
   const { shot, commit } = useBench();
   const blends = useAbout().data?.blends ?? [];
   if (!shot) return null;
-  const ride = layer.place.ride;
-  const tracks = Object.values(shot.tracks);
   const path = `/layers/${layer.id}`;
   return (
     <>
-      , from the shelf,{" "}
-      {ride ? "rides on " : ""}
-      <Menu
-        className={ride ? `${WORD} decoration-track!` : OFFER} label="What it rides on" trigger={ride ? (shot.tracks[ride.track]?.name ?? "?") : tracks.length ? "rides on nothing yet" : "rides on nothing yet (no tracks)"}
-        choices={[...tracks.map((t) => ({ id: t.id, label: t.name, hint: t.samples ? "" : "not tracked", checked: ride?.track === t.id, act: () => void rideLayer(layer.id, t.id) })), { id: "none", label: "nothing", act: () => void rideLayer(layer.id, null), checked: !ride }]}
-      />
-      {ride && (
-        <>
-          {" "}(position, from <b className="mono">{ride.reference_frame}</b>
-          {", "}
-          <span className="whitespace-nowrap">
-          <Menu
-            className={WORD} label="What happens where the track is lost" trigger={{ bridge: "bridging gaps", hold: "holding in gaps", hide: "hidden in gaps" }[ride.gaps]}
-            choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: { bridge: "bridge gaps in a straight line", hold: "hold still in gaps", hide: "hide in gaps" }[g], checked: ride.gaps === g, act: () => void commit(`change the gaps of ${layer.name}`, [{ op: "replace", path: `${path}/place/ride/gaps`, value: g }]) }))}
-          />
-          ),</span>
-        </>
-      )}
-      {!ride && ","} is laid in with{" "}
+      , from the shelf, <RideWords layer={layer} />{" "}is laid in with{" "}
       <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `${path}/blend`, value: b }]) }))} />{" "}
       at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> and <Lives layer={layer} />.
     </>

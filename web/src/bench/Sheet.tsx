@@ -5,7 +5,9 @@ import { removeLayer } from "../document/ops";
 import type { Control, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Effects } from "./Effects";
+import { Scrub } from "../ui/Scrub";
 import { ParamRow } from "./ParamRow";
+import { PlaceSection } from "./PlaceSection";
 import { Rename, Sentence } from "./Sentence";
 import { TrackSheet } from "./TrackSheet";
 
@@ -52,15 +54,11 @@ function LayerSheet({ layer }: { layer: Layer }) {
   return (
     <>
       <Sentence layer={layer} />
-      {layer.kind === "footage" && !plate && (
-        <Section title="Place" note={layer.place.ride ? "added to the ride" : "2D"}>
-          {about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/place/${c.name}`} owner={layer.name} />)}
-        </Section>
-      )}
-      <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
+      {layer.kind !== "veil" && !plate && <PlaceSection layer={layer} />}
+      {layer.kind !== "carrier" && <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
         <Effects layer={layer} />
-      </Section>
+      </Section>}
       {layer.kind === "footage" && <Time layer={layer} plate={plate} />}
       <div className="flex-1" />
       <button className="btn mt-4 self-start" onClick={() => void commit(`remove ${layer.name}`, removeLayer(shot, layer.id))}>Remove this layer</button>
@@ -96,7 +94,7 @@ function Time({ layer, plate }: { layer: Extract<Layer, { kind: "footage" }>; pl
 }
 
 function ShotSheet() {
-  const { shot, commit } = useBench();
+  const { shot, commit, draft } = useBench();
   if (!shot) return null;
   return (
     <>
@@ -105,6 +103,10 @@ function ShotSheet() {
         , a shot of <b>{shot.size.join(" × ")}</b>, trimmed to <b className="mono">{shot.trim[0]}</b> to <b className="mono">{shot.trim[1]}</b> of its {shot.frames} frames.
       </p>
       <p className="text-quiet">Select a pane below to change a layer, or a track in the drawer at the left.</p>
+      <div className="mt-3 flex items-center gap-2">
+        <span className="flex-1">Shutter of motion blur</span>
+        <Scrub label="Shutter" value={shot.shutter_deg} step={5} unit="°" digits={0} hard={[0, 720]} onDrag={(v) => draft([{ op: "replace", path: "/shutter_deg", value: v }])} onSet={(v) => void commit("set the shutter", [{ op: "replace", path: "/shutter_deg", value: v }])} />
+      </div>
       <label className="mt-3 flex items-center gap-2">
         <span className="flex-1">Blend modes work on</span>
         <select className="field py-0.5" value={shot.blend_in} onChange={(e) => void commit("change where blends work", [{ op: "replace", path: "/blend_in", value: e.target.value }])}>

@@ -1,85 +1,158 @@
 import { useRef, useState } from "react";
 import { useSamples } from "../api/client";
-import type { LiveSample } from "../live/tracks";
+import { cornersAt, FACE_RINGS, marks, pointAt, type Mark } from "../document/marks";
+import type { Corners, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
-import type { Track, TrackFile, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
-import { plateLayer, setByHand } from "./tracking";
+import { plateLayer, setCornersByHand, setPointByHand } from "./tracking";
 
-/** Samples of a track, those just coming in over those stored. */
-export function merged(file: TrackFile | undefined, live: LiveSample[] | undefined): LiveSample[] {
-  const all = new Map<number, LiveSample>();
-  for (const s of file?.frames ?? []) if (s.points[0]) all.set(s.frame, [s.frame, s.points[0][0], s.points[0][1], s.confidence, s.lost ? 1 : 0]);
-  for (const s of live ?? []) all.set(s[0], s);
-  return [...all.values()].sort((a, b) => a[0] - b[0]);
-}
+const GOOD = "#5fb3a1";
+const LOST = "#e08763";
+type ToShot = (e: React.PointerEvent) => Vec2;
+interface View { scale: number; toShot: ToShot; active: boolean }
 
-/** The selected track (or the one the selected layer rides on): its path, its ring with the reach, hand-set places. */
-export function TrackMarks({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
+/** The selected track (or the one the selected layer rides on), drawn over the picture and set right there. */
+export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot }) {
   const { shot, selection, frame } = useBench();
   const live = useLiveTracks((s) => s.byTrack);
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const id = selection.kind === "track" ? selection.id : layer?.kind === "footage" ? layer.place.ride?.track : undefined;
+  const id = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? layer.place.ride?.track : undefined;
   const track = id ? shot?.tracks[id] : undefined;
   const files = useSamples(track?.samples ? [track.samples] : []);
   if (!shot || !track) return null;
-  const samples = merged(track.samples ? files[track.samples] : undefined, live[track.id]);
-  return <Marks track={track} samples={samples} frame={frame - (plateLayer()?.start ?? 0)} scale={scale} toShot={toShot} active={selection.kind === "track"} />;
+  const file = track.samples ? files[track.samples] : undefined;
+  const all = marks(file, live[track.id]);
+  const now = frame - (plateLayer()?.start ?? 0);
+  const view = { scale, toShot, active: selection.kind === "track" };
+  return (
+    <g data-testid="track-path" data-samples={all.length}>
+      {track.kind === "point" && [track.position, ...track.more].map((_, i) => <Point key={i} track={track} point={i} all={all} frame={now} view={view} />)}
+      {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
+      {track.kind === "face" && <Face track={track} file={file} all={all} frame={now} scale={scale} />}
+    </g>
+  );
 }
 
-interface Props { track: Track; samples: LiveSample[]; frame: number; scale: number; toShot: (e: React.PointerEvent) => Vec2; active: boolean }
+/** The way of one point through all frames, lost stretches dashed; dots for the frames around this one. */
+function Trail({ all, point, frame, scale }: { all: Mark[]; point: number; frame: number; scale: number }) {
+  const runs: Mark[][] = [];
+  for (const m of all.filter((x) => x.places[point])) {
+    const last = runs.at(-1)?.at(-1);
+    if (last && last.frame === m.frame - 1 && last.lost === m.lost) runs.at(-1)!.push(m);
+    else runs.push(last && last.frame === m.frame - 1 ? [last, m] : [m]);
+  }
+  const px = (m: Mark) => `${(m.places[point]![0] * scale).toFixed(1)},${(m.places[point]![1] * scale).toFixed(1)}`;
+  return (
+    <>
+      {runs.map((run, i) => <polyline key={i} points={run.map(px).join(" ")} fill="none" stroke={run.at(-1)!.lost ? LOST : GOOD} strokeWidth="1.4" strokeDasharray={run.at(-1)!.lost ? "3 4" : undefined} opacity=".9" />)}
+      {all.filter((m) => m.places[point] && Math.abs(m.frame - frame) <= 8 && m.frame !== frame).map((m) => (
+        <circle key={m.frame} cx={m.places[point]![0] * scale} cy={m.places[point]![1] * scale} r="1.8" fill={m.lost ? LOST : GOOD} opacity={1 - Math.abs(m.frame - frame) / 10} />
+      ))}
+    </>
+  );
+}
 
-function Marks({ track, samples, frame, scale, toShot, active }: Props) {
+/** Something that is dragged from where it is: the offset is kept, the result told on release. */
+function useGrip(view: View, done: (moved: Vec2) => Promise<void>) {
   const [moved, setMoved] = useState<Vec2 | null>(null);
   const grabbed = useRef<Vec2 | null>(null);
-  const hand = track.hand_set.find((h) => h.frame === frame);
-  const sample = samples.find((s) => s[0] === frame);
-  const here: Vec2 | null = moved ?? (frame === track.reference_frame ? track.position : (hand?.position ?? (sample ? [sample[1], sample[2]] : null)));
-  const px = ([x, y]: Vec2) => `${(x * scale).toFixed(1)},${(y * scale).toFixed(1)}`;
-  const runs: LiveSample[][] = [];
-  for (const s of samples) {
-    const last = runs.at(-1)?.at(-1);
-    if (last && last[0] === s[0] - 1 && last[4] === s[4]) runs.at(-1)!.push(s);
-    else runs.push(last && last[0] === s[0] - 1 ? [last, s] : [s]);
-  }
-  const colour = sample?.[4] ? "#e08763" : "#5fb3a1";
+  const grip = (at: Vec2) => ({
+    style: { pointerEvents: (view.active ? "auto" : "none") as "auto" | "none" },
+    onPointerDown: (e: React.PointerEvent) => {
+      if (e.button !== 0 || e.altKey) return;
+      e.stopPropagation();
+      e.currentTarget.setPointerCapture(e.pointerId);
+      const p = view.toShot(e);
+      grabbed.current = [at[0] - p[0], at[1] - p[1]];
+    },
+    onPointerMove: (e: React.PointerEvent) => {
+      if (!grabbed.current) return;
+      const p = view.toShot(e);
+      setMoved([p[0] + grabbed.current[0], p[1] + grabbed.current[1]]);
+    },
+    onPointerUp: () => {
+      grabbed.current = null;
+      if (moved) void done(moved).finally(() => setMoved(null));
+    },
+  });
+  return { moved, grip };
+}
+
+function Point({ track, point, all, frame, view }: { track: PointTrack; point: number; all: Mark[]; frame: number; view: View }) {
+  const { moved, grip } = useGrip(view, (to) => setPointByHand(track, point, to));
+  const { scale, active } = view;
+  const mark = all.find((m) => m.frame === frame);
+  const at = moved ?? pointAt(track, point, frame, mark);
+  const colour = mark?.lost ? LOST : GOOD;
   return (
-    <g data-testid="track-path" data-samples={samples.length}>
-      {runs.map((run, i) => (
-        <polyline key={i} points={run.map((s) => px([s[1], s[2]])).join(" ")} fill="none" stroke={run.at(-1)![4] ? "#e08763" : "#5fb3a1"} strokeWidth="1.4" strokeDasharray={run.at(-1)![4] ? "3 4" : undefined} opacity=".9" />
+    <>
+      <Trail all={all} point={point} frame={frame} scale={scale} />
+      {track.hand_set.filter((h) => h.point === point).map((h) => (
+        <path key={h.frame} d="M-4 0h8M0 -4v8" transform={`translate(${h.position[0] * scale},${h.position[1] * scale})`} stroke="#e6e4df" strokeWidth="1.5" />
       ))}
-      {samples.filter((s) => Math.abs(s[0] - frame) <= 8 && s[0] !== frame).map((s) => (
-        <circle key={s[0]} cx={s[1] * scale} cy={s[2] * scale} r="1.8" fill={s[4] ? "#e08763" : "#5fb3a1"} opacity={1 - Math.abs(s[0] - frame) / 10} />
-      ))}
-      {track.hand_set.map((h) => (
-        <path key={h.frame} d="M-4 0h8M0 -4v8" transform={`translate(${px(h.position)})`} stroke="#e6e4df" strokeWidth="1.5" />
-      ))}
-      {here && (
-        <g
-          transform={`translate(${px(here)})`} className={active ? "cursor-grab" : ""} style={{ pointerEvents: active ? "auto" : "none" }}
-          onPointerDown={(e) => {
-            if (e.button !== 0 || e.altKey) return;
-            e.stopPropagation();
-            e.currentTarget.setPointerCapture(e.pointerId);
-            const p = toShot(e);
-            grabbed.current = [here[0] - p[0], here[1] - p[1]];
-          }}
-          onPointerMove={(e) => {
-            if (!grabbed.current) return;
-            const p = toShot(e);
-            setMoved([p[0] + grabbed.current[0], p[1] + grabbed.current[1]]);
-          }}
-          onPointerUp={() => {
-            grabbed.current = null;
-            if (moved) void setByHand(track, moved).finally(() => setMoved(null));
-          }}
-        >
-          {active && <circle r={track.reach_px * scale} fill="#5fb3a1" fillOpacity=".06" stroke="#5fb3a1" strokeOpacity=".35" strokeDasharray="2 4" style={{ pointerEvents: "none" }} />}
+      {at && (
+        <g transform={`translate(${at[0] * scale},${at[1] * scale})`} className={active ? "cursor-grab" : ""} {...grip(at)}>
+          {active && <circle r={track.reach_px * scale} fill={GOOD} fillOpacity=".06" stroke={GOOD} strokeOpacity=".35" strokeDasharray="2 4" style={{ pointerEvents: "none" }} />}
           <circle r={Math.max(8, track.pattern_px * scale)} fill="transparent" stroke={colour} strokeWidth="1.8" />
           <circle r="1.6" fill={colour} />
           <title>{track.name}: drag to put it right at this frame</title>
         </g>
       )}
+    </>
+  );
+}
+
+function Plane({ track, all, frame, view }: { track: PlaneTrack; all: Mark[]; frame: number; view: View }) {
+  const mark = all.find((m) => m.frame === frame);
+  const corners = cornersAt(track, frame, mark);
+  const colour = mark?.lost ? LOST : GOOD;
+  if (!corners) return null;
+  const middle = all.map((m): Mark => ({ ...m, places: m.places.length === 4 ? [[0, 1].map((k) => m.places.reduce((a, p) => a + p![k], 0) / 4) as Vec2] : [] }));
+  return (
+    <>
+      <Trail all={middle} point={0} frame={frame} scale={view.scale} />
+      <polygon points={corners.map(([x, y]) => `${x * view.scale},${y * view.scale}`).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={mark?.lost ? "4 4" : undefined} style={{ pointerEvents: "none" }} />
+      {corners.map((_, i) => <Corner key={i} track={track} corners={corners} index={i} colour={colour} view={view} />)}
+    </>
+  );
+}
+
+function Corner({ track, corners, index, colour, view }: { track: PlaneTrack; corners: Corners; index: number; colour: string; view: View }) {
+  const { moved, grip } = useGrip(view, (to) => setCornersByHand(track, corners.map((c, i) => (i === index ? to : c)) as Corners));
+  const [x, y] = moved ?? corners[index];
+  return (
+    <g transform={`translate(${x * view.scale},${y * view.scale})`} className={view.active ? "cursor-grab" : ""} {...grip(corners[index])} data-testid={`corner-${index}`}>
+      <circle r="9" fill="transparent" />
+      <circle r="5" fill="#1b1b1b" stroke={colour} strokeWidth="1.8" />
+      {index === 0 && <circle r="1.6" fill={colour} />}
+      <title>{`${["Top left", "Top right", "Bottom right", "Bottom left"][index]} of ${track.name}: drag to put it right at this frame`}</title>
     </g>
   );
 }
+
+function Face({ track, file, all, frame, scale }: { track: Track; file: TrackFile | undefined; all: Mark[]; frame: number; scale: number }) {
+  const mark = all.find((m) => m.frame === frame);
+  const sample = file?.kind === "face" ? file.frames.find((s) => s.frame === frame) : undefined;
+  const mesh = sample?.landmarks;
+  const near = track.kind === "face" && !mesh && frame === track.reference_frame ? track.near : null;
+  return (
+    <>
+      <Trail all={all} point={0} frame={frame} scale={scale} />
+      {mesh && FACE_RINGS.map((ring, i) => <polygon key={i} points={ring.map((k) => `${mesh[k][0] * scale},${mesh[k][1] * scale}`).join(" ")} fill="none" stroke={mark?.lost ? LOST : GOOD} strokeWidth="1.3" opacity=".85" />)}
+      {sample?.iris && [sample.iris.left, sample.iris.right].map(([x, y, r], i) => <circle key={i} cx={x * scale} cy={y * scale} r={r * scale} fill="none" stroke={GOOD} strokeWidth="1.3" />)}
+      {near && <circle cx={near[0] * scale} cy={near[1] * scale} r="12" fill="none" stroke={GOOD} strokeWidth="1.8" strokeDasharray="3 3" />}
+    </>
+  );
+}
+
+/** The corners clicked so far, and the line to the pointer. */
+export function Drawn({ points, pointer, scale }: { points: Vec2[]; pointer: Vec2 | null; scale: number }) {
+  const all = pointer ? [...points, pointer] : points;
+  return (
+    <>
+      <polyline points={all.map(([x, y]) => `${x * scale},${y * scale}`).join(" ")} fill="none" stroke={GOOD} strokeWidth="1.6" />
+      {points.map(([x, y], i) => <circle key={i} cx={x * scale} cy={y * scale} r="5" fill="#1b1b1b" stroke={GOOD} strokeWidth="1.8" />)}
+    </>
+  );
+}
+

@@ -5,12 +5,18 @@ import { useBench } from "../state/bench";
 import { insertFootage, readDrop } from "./drops";
 import { Handles } from "./Handles";
 import { Readout } from "./Readout";
-import { TrackMarks } from "./TrackMarks";
-import { startTrack } from "./tracking";
+import { Drawn, TrackMarks } from "./TrackMarks";
+import { clickToTrack } from "./tracking";
 import { usePicture } from "./usePictures";
 import { usePlayback } from "./usePlayback";
 
 const MARGIN = 16;
+const SAYS = {
+  point: () => "Click a corner or a spot to follow.",
+  more: () => "Click one more spot that moves with the first.",
+  plane: (n: number) => `Click the ${["top left", "top right", "bottom right", "bottom left"][n]} corner of the flat thing.`,
+  face: () => "Click on the face to follow.",
+};
 
 /** The picture, with everything that is drawn and handled on top of it. */
 export function Viewer() {
@@ -85,12 +91,12 @@ export function Viewer() {
 
   return (
     <div
-      ref={box} data-testid="viewer" className={`relative h-full min-h-0 w-full touch-none overflow-hidden ${tool === "track" ? "cursor-crosshair" : ""}`}
+      ref={box} data-testid="viewer" className={`relative h-full min-h-0 w-full touch-none overflow-hidden ${tool !== "move" ? "cursor-crosshair" : ""}`}
       onPointerDown={(e) => {
         if (e.button === 1 || (e.button === 0 && e.altKey)) {
           held.current = { x: e.clientX, y: e.clientY, pan };
           e.currentTarget.setPointerCapture(e.pointerId);
-        } else if (e.button === 0 && tool === "track") void startTrack(toShot(e));
+        } else if (e.button === 0 && tool !== "move") clickToTrack(toShot(e));
       }}
       onPointerMove={(e) => {
         setPointer(toShot(e));
@@ -112,6 +118,7 @@ export function Viewer() {
           <g transform={`translate(${origin[0]} ${origin[1]})`}>
             <TrackMarks scale={scale} toShot={toShot} />
             {tool === "move" && <Handles scale={scale} toShot={toShot} />}
+            {tool === "plane" && <Drawn points={bench.drawn} pointer={pointer} scale={scale} />}
           </g>
         </svg>
       )}
@@ -130,7 +137,7 @@ export function Viewer() {
           <span className="mono absolute top-2 left-4 rounded bg-black/60 px-2">plate</span>
         </div>
       )}
-      {tool === "track" && <p className="absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">Click a corner or a spot to follow. Esc puts the tool away.</p>}
+      {tool !== "move" && <p className="absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">{SAYS[tool](bench.drawn.length)} Esc puts the tool away.</p>}
       {peek && <p className="mono absolute top-3 left-3 rounded bg-black/70 px-2 py-1">without the selection</p>}
       {problem && <p role="alert" className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded bg-black/80 px-4 py-2 text-warn">{problem}</p>}
       <Readout at={pointer} />

@@ -2,7 +2,7 @@
 import { removeLayer, removeTrack } from "../document/ops";
 import type { Key } from "../document/types";
 import { at } from "../document/ops";
-import { useBench } from "../state/bench";
+import { useBench, type Tool } from "../state/bench";
 import { newId } from "../document/ops";
 import { go } from "../route";
 import { removeKeys } from "./Lanes";
@@ -52,6 +52,19 @@ function addVeil(): void {
   void commit("add a veil", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
 }
 
+function addCarrier(): void {
+  const { shot, commit, select } = s();
+  if (!shot) return;
+  const id = newId();
+  const constant = (value: unknown) => ({ value, keys: [] });
+  const place = { position: constant(shot.size.map((v) => v / 2)), scale: constant([1, 1]), rotation: constant(0), pivot: constant([0, 0]), corners: null, ride: null, hang: null, motion_blur: false };
+  const layer = { kind: "carrier", id, name: "Carrier", visible: true, span: null, opacity: constant(1), effects: [], place };
+  void commit("add a carrier", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
+}
+
+/** Take a tool in hand, or put it away. */
+export const take = (tool: Tool) => s().set({ tool: s().tool === tool ? "move" : tool, drawn: [], drawer: null });
+
 const toggleVisible = () => {
   const { shot, selection, commit } = s();
   if (!shot || selection.kind !== "layer") return;
@@ -81,12 +94,15 @@ export const ACTIONS: Action[] = [
   { group: "Picture", name: "Wipe against the plate", keys: "W", run: () => s().set({ compare: s().compare === "wipe" ? "off" : "wipe" }) },
   { group: "Layers", name: "Hide or show the layer", keys: "H", run: toggleVisible },
   { group: "Layers", name: "Add a veil over everything", keys: "Shift+V", run: addVeil },
+  { group: "Layers", name: "Add a carrier to hang layers from", keys: "Shift+C", run: addCarrier },
   { group: "Layers", name: "Remove what is selected", keys: "Delete", run: removeSelection },
   { group: "Layers", name: "Select the shot itself", run: () => s().select({ kind: "shot" }) },
   { group: "Keys", name: "Copy the selected keys", keys: "Ctrl+C", run: copyKeys },
   { group: "Keys", name: "Paste keys here", keys: "Ctrl+V", run: pasteKeys },
   { group: "Keys", name: "Lanes or curves", keys: "C", run: () => s().set({ lanesAs: s().lanesAs === "curves" ? "lanes" : "curves" }) },
-  { group: "Tracks", name: "Track a point", keys: "T", run: () => s().set({ tool: s().tool === "track" ? "move" : "track" }) },
+  { group: "Tracks", name: "Track a point", keys: "T", run: () => take("point") },
+  { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },
+  { group: "Tracks", name: "Track a face", keys: "Shift+P", run: () => take("face") },
   { group: "Kit", name: "Open the shelf", keys: "1", run: () => s().set({ drawer: s().drawer === "shelf" ? null : "shelf" }) },
   { group: "Kit", name: "Open the tracks", keys: "2", run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }) },
   { group: "Shot", name: "Undo", keys: "Ctrl+Z", run: () => void s().undo() },

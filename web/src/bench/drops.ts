@@ -32,14 +32,14 @@ export async function insertFootage(itemId: string, index: number, at?: Vec2): P
   select({ kind: "layer", id: layer.id });
 }
 
-export async function rideLayer(layerId: string, track: string | null): Promise<void> {
+export async function rideLayer(layerId: string, trackId: string | null): Promise<void> {
   const { shot, frame, commit, say } = useBench.getState();
   const layer = shot?.layers[layerId];
-  if (layer?.kind !== "footage" || !shot) return;
+  if (!shot || !layer || layer.kind === "veil") return;
   if (layer.id === shot.plate) {
     say("The plate cannot ride on a track that was made from it.");
     return;
   }
-  const name = track ? shot.tracks[track]?.name : "";
-  await commit(track ? `let ${layer.name} ride on ${name}` : `untie ${layer.name}`, rideOn(layer, track, frame));
+  const track = trackId ? shot.tracks[trackId] : null;
+  await commit(track ? `let ${layer.name} ride on ${track.name}` : `untie ${layer.name}`, rideOn(layer, track, frame));
 }

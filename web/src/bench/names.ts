@@ -7,8 +7,9 @@ export interface Named { path: string; title: string; parameter: Animated }
 export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   const base = `/layers/${layer.id}`;
   const out: Named[] = [{ path: `${base}/opacity`, title: "opacity", parameter: layer.opacity }];
-  if (layer.kind === "footage") {
+  if (layer.kind !== "veil") {
     for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
+    if (layer.place.corners) out.push({ path: `${base}/place/corners`, title: "corners", parameter: layer.place.corners as Animated });
   }
   layer.effects.forEach((effect, i) => {
     const info = about?.effects.find((e) => e.kind === effect.kind);
@@ -22,7 +23,7 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
 }
 
 export const trackedLayers = (shot: Shot, track: string) =>
-  Object.values(shot.layers).filter((l) => l.kind === "footage" && l.place.ride?.track === track);
+  Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.ride?.track === track);
 
 /** hh:mm:ss:ff style time of a frame, from the shot's rate. */
 export function timecode(frame: number, rate: string): string {

@@ -1,7 +1,8 @@
 /** Starting, running and mending tracks. */
 import { api, got, queries } from "../api/client";
-import { newTrack } from "../document/ops";
-import type { FootageLayer, Run, Track, Vec2 } from "../document/types";
+import { handSetFrames } from "../document/marks";
+import { newFace, newPlane, newPoint } from "../document/ops";
+import type { Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 
@@ -10,18 +11,42 @@ export const plateLayer = () => {
   return shot?.plate ? (shot.layers[shot.plate] as FootageLayer) : null;
 };
 
-/** A new point track on the plate at a place of the picture, selected and ready to run. */
-export async function startTrack(position: Vec2): Promise<void> {
+const rounded = (p: Vec2): Vec2 => p.map((v) => Number(v.toFixed(2))) as Vec2;
+
+function inPicture([x, y]: Vec2): boolean {
+  const [w, h] = useBench.getState().shot!.size;
+  return x >= 0 && y >= 0 && x < w && y < h;
+}
+
+async function begin(make: (footage: string, frame: number, count: number) => Track): Promise<void> {
   const { shot, frame, commit, set } = useBench.getState();
   const plate = plateLayer();
   if (!shot || !plate) return;
-  const [w, h] = shot.size;
-  if (position[0] < 0 || position[1] < 0 || position[0] >= w || position[1] >= h) return;
-  const n = Object.keys(shot.tracks).length + 1;
-  const track = newTrack(plate.footage, `Point ${n}`, frame - plate.start, position.map((v) => Number(v.toFixed(2))) as Vec2);
-  set({ tool: "move" });
+  const track = make(plate.footage, frame - plate.start, Object.keys(shot.tracks).length + 1);
+  set({ tool: "move", drawn: [] });
   await commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
   set({ selection: { kind: "track", id: track.id }, drawer: null });
+}
+
+/** A click in the picture with a tracking tool in hand. */
+export function clickToTrack(at: Vec2): void {
+  const { tool, drawn, set, shot, selection, commit, frame, say } = useBench.getState();
+  if (!shot || !inPicture(at)) return;
+  const place = rounded(at);
+  if (tool === "point") void begin((footage, f, n) => newPoint(footage, `Point ${n}`, f, place));
+  if (tool === "face") void begin((footage, f, n) => newFace(footage, `Face ${n}`, f, place));
+  if (tool === "plane") {
+    const corners = [...drawn, place];
+    if (corners.length < 4) set({ drawn: corners });
+    else void begin((footage, f, n) => newPlane(footage, `Plane ${n}`, f, corners as Corners));
+  }
+  if (tool === "more" && selection.kind === "track") {
+    const track = shot.tracks[selection.id];
+    set({ tool: "move" });
+    if (track.kind !== "point") return;
+    if (frame - (plateLayer()?.start ?? 0) !== track.reference_frame) say(`Points are added at the frame the track starts from: ${track.reference_frame}.`);
+    else void commit(`add a point to ${track.name}`, [{ op: "add", path: `/tracks/${track.id}/more/-`, value: place }]);
+  }
 }
 
 /** Track over the shot's trim in a direction from the reference frame. */
@@ -29,7 +54,7 @@ export async function runTrack(track: Track, direction: "forward" | "backward" |
   const { id, shot, say } = useBench.getState();
   if (!id || !shot) return;
   const last = shot.footage[track.footage].frames - 1;
-  const anchors = [track.reference_frame, ...track.hand_set.map((h) => h.frame)];
+  const anchors = [track.reference_frame, ...handSetFrames(track)];
   const from = direction === "forward" ? Math.min(...anchors) : Math.min(shot.trim[0], ...anchors);
   const to = direction === "backward" ? Math.max(...anchors) : Math.min(Math.max(shot.trim[1], ...anchors), last);
   useLiveTracks.getState().clear(track.id);
@@ -41,16 +66,29 @@ export async function runTrack(track: Track, direction: "forward" | "backward" |
   }
 }
 
-/** Put the point right at this frame; tracking takes it as a constraint. */
-export async function setByHand(track: Track, position: Vec2): Promise<void> {
-  const { frame, commit } = useBench.getState();
-  const here = frame - (plateLayer()?.start ?? 0);
-  const place = position.map((v) => Number(v.toFixed(2))) as Vec2;
-  if (here === track.reference_frame) {
-    await commit(`move the reference of ${track.name}`, [{ op: "replace", path: `/tracks/${track.id}/position`, value: place }]);
+const here = () => useBench.getState().frame - (plateLayer()?.start ?? 0);
+
+/** Put a point right at this frame; tracking takes it as a constraint. */
+export async function setPointByHand(track: PointTrack, point: number, position: Vec2): Promise<void> {
+  const { commit } = useBench.getState();
+  const [frame, place] = [here(), rounded(position)];
+  if (frame === track.reference_frame) {
+    const path = point ? `/tracks/${track.id}/more/${point - 1}` : `/tracks/${track.id}/position`;
+    await commit(`move the reference of ${track.name}`, [{ op: "replace", path, value: place }]);
     return;
   }
-  const rest = track.hand_set.filter((h) => h.frame !== here);
-  const value = [...rest, { frame: here, position: place }].sort((a, b) => a.frame - b.frame);
-  await commit(`set ${track.name} by hand at ${here}`, [{ op: "replace", path: `/tracks/${track.id}/hand_set`, value }]);
+  const rest = track.hand_set.filter((h) => h.frame !== frame || h.point !== point);
+  const value = [...rest, { frame, position: place, point }].sort((a, b) => a.frame - b.frame);
+  await commit(`set ${track.name} by hand at ${frame}`, [{ op: "replace", path: `/tracks/${track.id}/hand_set`, value }]);
+}
+
+export async function setCornersByHand(track: PlaneTrack, corners: Corners): Promise<void> {
+  const { commit } = useBench.getState();
+  const [frame, value] = [here(), corners.map(rounded) as Corners];
+  if (frame === track.reference_frame) {
+    await commit(`move the corners of ${track.name}`, [{ op: "replace", path: `/tracks/${track.id}/corners`, value }]);
+    return;
+  }
+  const hand = [...track.hand_set.filter((h) => h.frame !== frame), { frame, corners: value }].sort((a, b) => a.frame - b.frame);
+  await commit(`set ${track.name} by hand at ${frame}`, [{ op: "replace", path: `/tracks/${track.id}/hand_set`, value: hand }]);
 }

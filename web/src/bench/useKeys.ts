@@ -14,7 +14,7 @@ export function useKeys(): void {
         e.preventDefault();
         return;
       }
-      if (e.key === "Escape") set(tool === "track" ? { tool: "move" } : { drawer: null, keys: [] });
+      if (e.key === "Escape") set(tool !== "move" ? { tool: "move", drawn: [] } : { drawer: null, keys: [] });
       if (e.key === " " && target.closest("button, [role=button]")) target.blur();
       const action = ACTIONS.find((a) => a.keys === comboOf(e));
       if (!action) return;

@@ -1,8 +1,8 @@
 import { applyPatch } from "fast-json-patch";
 import { beforeEach, expect, test } from "vitest";
-import { through, place, rideOffset, trackedAt } from "./geometry";
-import { insertLayer, moveKeys, moveLayer, newLayer, newTrack, removeLayer, removeTrack, rideOn, setValue, toggleKey } from "./ops";
-import type { Footage, FootageLayer, Op, Shot, TrackFile } from "./types";
+import { inverse, own, through, times } from "./geometry";
+import { insertLayer, moveKeys, moveLayer, newLayer, newPlane, newPoint, removeLayer, removeTrack, rideOn, setValue, toggleKey } from "./ops";
+import type { Footage, FootageLayer, Op, Shot } from "./types";
 
 const footage = { id: "wall", name: "Wall", kind: "clip", media: "0".repeat(32), size: [320, 180], rate: "24/1", frames: 48, alpha: false, sound: false, space: "" } as Footage;
 let shot: Shot;
@@ -48,25 +48,34 @@ test("moved keys take the place of those they land on", () => {
 
 test("removing a track unties what rides on it", () => {
   const layer = newLayer(shot, footage, 0);
-  const track = newTrack("wall", "Nail", 0, [10, 10]);
+  const track = newPoint("wall", "Nail", 0, [10, 10]);
   shot = after(insertLayer(shot, layer, 0));
   shot = after([{ op: "add", path: `/tracks/${track.id}`, value: track }]);
-  shot = after(rideOn(shot.layers[layer.id] as FootageLayer, track.id, 7));
+  shot = after(rideOn(shot.layers[layer.id] as FootageLayer, track, 7));
   expect((shot.layers[layer.id] as FootageLayer).place.ride).toMatchObject({ track: track.id, reference_frame: 7 });
   const gone = after(removeTrack(shot, track.id));
   expect((gone.layers[layer.id] as FootageLayer).place.ride).toBeNull();
   expect(gone.tracks).toEqual({});
 });
 
-test("handles lie where the layer does, and a ride moves them", () => {
+test("handles lie where the layer does, and a matrix undoes its inverse", () => {
   const layer = shot.layers.plate as FootageLayer;
   layer.place.rotation.value = 90;
-  const corner = through(place(layer, shot, 0, [0, 0]), [0, 0]);
+  const m = own(layer.place, [320, 180], 0);
+  const corner = through(m, [0, 0]);
   expect(corner[0]).toBeCloseTo(160 + 90);
   expect(corner[1]).toBeCloseTo(90 - 160);
-  const file = { frames: [0, 1, 2, 3].map((f) => ({ frame: f, lost: f === 1, points: [[f * 2, f * -1]] })) } as unknown as TrackFile;
-  expect(trackedAt(file, 1)).toEqual([2, -1]);
-  shot.tracks.t = { ...newTrack("wall", "Nail", 0, [0, 0]), samples: "s" };
-  layer.place.ride = { track: "t", reference_frame: 1, steady: 0, gaps: "bridge" };
-  expect(rideOffset(layer, { s: file }, shot, 3)).toEqual([4, -2]);
+  const tilted = times([1.2, 0.1, 30, -0.2, 0.9, 10, 0.001, 0.0004, 1], m);
+  const there = through(inverse(tilted), through(tilted, [40, 70]));
+  expect(there[0]).toBeCloseTo(40);
+  expect(there[1]).toBeCloseTo(70);
+});
+
+test("what is followed depends on the kind of track", () => {
+  const layer = newLayer(shot, footage, 0);
+  const plane = newPlane("wall", "Sign", 0, [[0, 0], [9, 0], [9, 9], [0, 9]]);
+  expect(rideOn(layer, plane, 3)[0].value).toMatchObject({ parts: ["perspective"], reference_frame: 3 });
+  const two = { ...newPoint("wall", "Two", 0, [1, 1]), more: [[5, 5] as [number, number]] };
+  expect(rideOn(layer, two, 3)[0].value).toMatchObject({ parts: ["position", "rotation", "scale"] });
+  expect(rideOn(layer, null, 3)[0].value).toBeNull();
 });

@@ -1,6 +1,6 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { Animated, Footage, FootageLayer, Key, Layer, Op, Shot, Track, Vec2 } from "./types";
+import type { Animated, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -51,7 +51,7 @@ export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLa
   return {
     kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
     start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), effects: [],
-    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null },
+    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null, hang: null, motion_blur: false },
   } as FootageLayer;
 }
 
@@ -65,7 +65,8 @@ export function insertLayer(shot: Shot, layer: Layer, index: number, footage?: F
 }
 
 export function removeLayer(shot: Shot, id: string): Op[] {
-  const ops: Op[] = [{ op: "remove", path: `/stack/${shot.stack.indexOf(id)}` }, { op: "remove", path: `/layers/${id}` }];
+  const freed = hangingFrom(shot, id).map((l): Op => ({ op: "replace", path: `/layers/${l.id}/place/hang`, value: null }));
+  const ops: Op[] = [...freed, { op: "remove", path: `/stack/${shot.stack.indexOf(id)}` }, { op: "remove", path: `/layers/${id}` }];
   if (shot.plate === id) ops.unshift({ op: "replace", path: "/plate", value: null });
   return ops;
 }
@@ -77,20 +78,36 @@ export function moveLayer(shot: Shot, id: string, to: number): Op[] {
   return [{ op: "replace", path: "/stack", value: rest }];
 }
 
-/** Tie a layer to a track at the present frame, so that nothing jumps here. */
-export function rideOn(layer: FootageLayer, track: string | null, frame: number): Op[] {
-  const ride = track && { track, reference_frame: frame, steady: layer.place.ride?.steady ?? 0, gaps: layer.place.ride?.gaps ?? "bridge" };
-  return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: ride || null }];
+/** What of a track's motion is followed when a layer is tied to it. */
+export function partsOf(track: Track): Part[] {
+  if (track.kind === "plane") return ["perspective"];
+  return track.kind === "face" || track.more.length ? ["position", "rotation", "scale"] : ["position"];
 }
 
-export function newTrack(footage: string, name: string, frame: number, position: Vec2): Track {
-  return { kind: "point", id: newId(), name, footage, reference_frame: frame, position, pattern_px: 15, reach_px: 40, hand_set: [], samples: null, lost_frames: 0, note: "" } as Track;
+/** Tie a layer to a track at the present frame, so that nothing jumps here. */
+export function rideOn(layer: FootageLayer | CarrierLayer, track: Track | null, frame: number): Op[] {
+  const old = layer.place.ride;
+  const ride = track && { track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: old?.steady ?? 0, gaps: old?.gaps ?? "bridge" };
+  return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: ride }];
 }
+
+const trackBase = (footage: string, name: string, frame: number) => ({ id: newId(), name, footage, reference_frame: frame, samples: null, lost_frames: 0, note: "" });
+
+export const newPoint = (footage: string, name: string, frame: number, position: Vec2): PointTrack =>
+  ({ kind: "point", ...trackBase(footage, name, frame), position, more: [], pattern_px: 15, reach_px: 40, hand_set: [] });
+
+export const newPlane = (footage: string, name: string, frame: number, corners: Corners): PlaneTrack =>
+  ({ kind: "plane", ...trackBase(footage, name, frame), corners, hand_set: [] });
+
+export const newFace = (footage: string, name: string, frame: number, near: Vec2): FaceTrack => ({ kind: "face", ...trackBase(footage, name, frame), near });
+
+/** Layers that hang from another. */
+export const hangingFrom = (shot: Shot, id: string) => Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id);
 
 export function removeTrack(shot: Shot, id: string): Op[] {
   const ops: Op[] = [];
   for (const layer of Object.values(shot.layers)) {
-    if (layer.kind === "footage" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
+    if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
   }
   return [...ops, { op: "remove", path: `/tracks/${id}` }];
 }

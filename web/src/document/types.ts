@@ -11,18 +11,24 @@ export interface Animated<T = unknown> { value: T; keys: Key<T>[] }
 export interface DrawnCurve { points: Vec2[] }
 
 export type Ride = Whole<Schemas["Ride"]>;
+export type Part = Ride["parts"][number];
+export type Corners = [Vec2, Vec2, Vec2, Vec2];
+export interface Hang { layer: string; reference_frame: number }
 export interface Place {
   position: Animated<Vec2>; scale: Animated<Vec2>; rotation: Animated<number>; pivot: Animated<Vec2>;
-  corners: [Vec2, Vec2, Vec2, Vec2] | null; ride: Ride | null;
+  corners: Animated<Corners> | null; ride: Ride | null; hang: Hang | null; motion_blur: boolean;
 }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number> } & Record<string, unknown>;
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; effects: Effect[] }
 export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place };
 export type VeilLayer = LayerBase & { kind: "veil" };
-export type Layer = FootageLayer | VeilLayer;
-export type Track = Omit<Whole<Schemas["PointTrack"]>, "position" | "hand_set" | "samples"> & {
-  position: Vec2; hand_set: { frame: number; position: Vec2 }[]; samples: string | null;
-};
+export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
+export type Layer = FootageLayer | VeilLayer | CarrierLayer;
+interface TrackBase { id: string; name: string; footage: string; reference_frame: number; samples: string | null; lost_frames: number; note: string }
+export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; hand_set: { frame: number; position: Vec2; point: number }[] }
+export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
+export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
+export type Track = PointTrack | PlaneTrack | FaceTrack;
 export type Footage = Whole<Schemas["Footage"]>;
 export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "plate" | "trim" | "size"> & {
   layers: Record<string, Layer>; tracks: Record<string, Track>; plate: string | null; trim: Vec2; size: Vec2;
@@ -34,5 +40,5 @@ export type Run = Schemas["RunOut"];
 export type Control = Schemas["Control"];
 export type EffectInfo = Schemas["EffectInfo"];
 export type About = Schemas["About"];
-export type TrackFile = Schemas["TrackFile"];
+export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["FaceFile"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };

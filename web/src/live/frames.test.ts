@@ -2,7 +2,7 @@ import { expect, test } from "vitest";
 import { comboOf } from "../bench/actions";
 import { line } from "../bench/CurveField";
 import { fps, parametersOf, timecode } from "../bench/names";
-import { merged } from "../bench/TrackMarks";
+import { marks } from "../document/marks";
 import type { About, Layer, TrackFile } from "../document/types";
 import { FrameCache } from "./frames";
 
@@ -42,9 +42,12 @@ test("a drawn curve starts and ends at its points and goes through the middle on
 });
 
 test("samples that are coming in stand over those stored", () => {
-  const file = { frames: [{ frame: 0, points: [[1, 1]], confidence: 0.9, lost: false }, { frame: 1, points: [null], confidence: 0, lost: true }] } as unknown as TrackFile;
-  expect(merged(file, [[0, 5, 5, 1, 0], [2, 7, 7, 0.5, 1]])).toEqual([[0, 5, 5, 1, 0], [2, 7, 7, 0.5, 1]]);
-  expect(merged(undefined, undefined)).toEqual([]);
+  const file = { kind: "point", frames: [{ frame: 0, points: [[1, 1]], confidence: 0.9, lost: false }, { frame: 1, points: [null], confidence: 0, lost: true }] } as unknown as TrackFile;
+  const found = marks(file, [[0, 5, 5, 1, 0], [2, 7, 7, 0.5, 1], [3, 0, 0, 1, 0, 1, 2, 3, 4, 5, 6, 7, 8]]);
+  expect(found.map((m) => [m.frame, m.lost, m.places])).toEqual([
+    [0, false, [[5, 5]]], [1, true, [null]], [2, true, [[7, 7]]], [3, false, [[1, 2], [3, 4], [5, 6], [7, 8]]],
+  ]);
+  expect(marks(undefined, undefined)).toEqual([]);
 });
 
 test("every parameter of a layer has a path and a name", () => {

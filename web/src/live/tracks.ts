@@ -1,7 +1,8 @@
 /** Samples of tracks that are being made just now, by track. */
 import { create } from "zustand";
 
-export type LiveSample = [frame: number, x: number, y: number, confidence: number, lost: number];
+/** The middle of what is tracked; of a plane its four corners come after. */
+export type LiveSample = [frame: number, x: number, y: number, confidence: number, lost: number, ...corners: number[]];
 interface LiveTracks {
   byTrack: Record<string, LiveSample[]>;
   add: (track: string, samples: LiveSample[]) => void;

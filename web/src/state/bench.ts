@@ -2,12 +2,13 @@
 import { applyPatch } from "fast-json-patch";
 import { create } from "zustand";
 import { api, ApiError, getShot, got } from "../api/client";
-import type { Op, Shot, ShotState } from "../document/types";
+import type { Op, Shot, ShotState, Vec2 } from "../document/types";
 
 export const CLIENT = crypto.randomUUID().slice(0, 12);
 export type Selection = { kind: "layer" | "track"; id: string } | { kind: "shot" };
 export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance";
-export type Tool = "move" | "track";
+/** What a click in the picture does: handles, or a new point, plane or face track, or one more point of a track. */
+export type Tool = "move" | "point" | "plane" | "face" | "more";
 export type Drawer = "shelf" | "tracks" | null;
 export interface KeyRef { path: string; frame: number }
 
@@ -35,6 +36,8 @@ interface Bench {
   zoom: number | "fit";
   pan: [number, number];
   tool: Tool;
+  /** Corners clicked so far. */
+  drawn: Vec2[];
   drawer: Drawer;
   dialog: "none" | "palette" | "shortcuts" | "render";
   message: { text: string; kind: "error" | "info" } | null;
@@ -96,10 +99,10 @@ export const useBench = create<Bench>((set, get) => {
     });
   return {
     id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
-    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawer: null, dialog: "none",
+    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawn: [], drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
-      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move" });
+      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [] });
       try {
         const state = await getShot(id);
         if (get().id !== id) return;

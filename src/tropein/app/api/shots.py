@@ -8,12 +8,13 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
-from tropein.app.api.deps import Db, Live, Pool
+from tropein.app.api.deps import Db, Live, Pool, Work
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
+from tropein.core.compose.plan import Planner
 from tropein.core.compose.view import View
-from tropein.core.document import Shot
+from tropein.core.document import Shot, VeilLayer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 
@@ -149,6 +150,20 @@ async def frame_jpeg(
     data = await pool.ask(document, ask, 7)
     keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
     return Response(data, media_type="image/jpeg", headers={"Cache-Control": keep})
+
+
+@router.get("/{shot_id}/carried")
+def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[float] | None]:
+    """What rides and hanging do to each placed layer at a frame, as 3x3 matrices row by row in shot pixels; null where a
+    ride hides its layer. For drawing handles where the picture is."""
+    shot = load_shot(shots.row_of(db, shot_id).document)
+    planner = Planner(shot, None, work.artefacts.path)
+    out: dict[str, list[float] | None] = {}
+    for layer in shot.layers.values():
+        if not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
+            matrix = planner.carried(layer.place, frame)
+            out[layer.id] = None if matrix is None else [float(v) for v in (matrix / matrix[2, 2]).ravel()]
+    return out
 
 
 class PixelValues(BaseModel):

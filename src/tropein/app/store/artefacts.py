@@ -11,7 +11,7 @@ import xxhash
 
 from tropein.core.animate.ride import Path
 from tropein.core.errors import NotFound
-from tropein.core.track.file import TrackFile, parse_track
+from tropein.core.track.file import FileBase, TrackFile, parse_track
 from tropein.core.track.samples import as_path
 
 
@@ -24,7 +24,7 @@ class Artefacts:
     def file(self, name: str) -> File:
         return self.root / name[:2] / f"{name}.json.gz"
 
-    def put_track(self, track: TrackFile) -> str:
+    def put_track(self, track: FileBase) -> str:
         raw = track.dumps()
         name = xxhash.xxh3_128_hexdigest(raw)
         path = self.file(name)
@@ -41,14 +41,14 @@ class Artefacts:
         except FileNotFoundError as error:
             raise NotFound("The samples of this track are missing.") from error
 
-    def path(self, name: str) -> Path | None:
-        """A track's path to ride on; None when its samples are missing."""
-        return _path(str(self.root), name)
+    def path(self, name: str, spot: str = "") -> Path | None:
+        """A track's path to ride on, of a face that of a spot; None when there are no samples."""
+        return _path(str(self.root), name, spot) if name else None
 
 
 @lru_cache(256)
-def _path(root: str, name: str) -> Path | None:
+def _path(root: str, name: str, spot: str) -> Path | None:
     try:
-        return as_path(Artefacts(File(root)).track(name))
+        return as_path(Artefacts(File(root)).track(name), spot)
     except NotFound:
         return None

@@ -10,8 +10,9 @@ from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from tropein.app.store.models import EditRow, ShotRow
-from tropein.core.document import Shot, new_id
+from tropein.core.document import SCHEMA_VERSION, Shot, new_id
 from tropein.core.document.patch import PatchOps, edit
+from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Conflict, NotFound
 
 
@@ -44,6 +45,8 @@ def row_of(session: Session, shot_id: str, lock: bool = False) -> ShotRow:
     row = session.get(ShotRow, shot_id, with_for_update=lock or None)
     if row is None:
         raise NotFound("This shot does not exist (any more).")
+    if row.document.get("schema_version") != SCHEMA_VERSION:
+        row.document = load_shot(row.document).model_dump(mode="json")
     return row
 
 

@@ -10,14 +10,14 @@ from typing import Protocol
 
 import numpy as np
 
-from tropein.core.animate.ride import Path, ride_offset
+from tropein.core.animate.ride import Path, followed, speed_px
 from tropein.core.animate.sample import sample
 from tropein.core.document import Footage, FootageLayer, Layer, Place, Shot, VeilLayer, parse_rate
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.picture import Picture, Window, nothing
-from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, resize, rotation, scaling, translation, warp
+from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, resize, rotation, scaling, translation, warp_blurred
 
 Make = Callable[..., Picture]
 
@@ -38,7 +38,8 @@ class Footages(Protocol):
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]: ...
 
 
-Paths = Callable[[str], Path | None]
+Paths = Callable[[str, str], Path | None]
+BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
 
 
 def step(op: str, parameters: object, inputs: tuple[Step, ...], make: Make) -> Step:
@@ -49,10 +50,11 @@ def step(op: str, parameters: object, inputs: tuple[Step, ...], make: Make) -> S
 
 @dataclass(frozen=True)
 class Planner:
-    """Plans frames of one shot. `scale` is preview pixels per shot pixel; `paths` gives a track's samples by hash."""
+    """Plans frames of one shot. `scale` is preview pixels per shot pixel; `paths` gives a track's
+    path by the hash of its samples and, of a face, the spot."""
 
     shot: Shot
-    footages: Footages
+    footages: Footages | None  # none when only places are asked for
     paths: Paths
     scale: float = 1.0
     quality: Quality = "final"
@@ -73,7 +75,7 @@ class Planner:
                 continue
             if isinstance(layer, VeilLayer):
                 under, overs = self._veil(self._laid(under, overs), layer, frame, opacity), []
-            elif (picture := self.layer(layer, frame)) is not None:
+            elif isinstance(layer, FootageLayer) and (picture := self.layer(layer, frame)) is not None:
                 overs.append((picture, Laying(layer.blend, opacity)))
         return self._laid(under, overs)
 
@@ -87,33 +89,76 @@ class Planner:
         working = self._working_scale(matrix, footage)
         picture = self._effects(self._source(footage, index, working), layer, frame, working)
         window, quality = self.frame_window, self.quality
-        total = scaling(self.scale, self.scale) @ matrix @ scaling(1 / working, 1 / working)
-        parameters = (np.round(total, 9).tolist(), window, quality)
-        return step("warp", parameters, (picture,), lambda p: warp(p, total, window, quality))
+        shrink = scaling(1 / working, 1 / working)
+        totals = [
+            scaling(self.scale, self.scale) @ m @ shrink for m in self._within_shutter(layer, footage, frame, matrix)
+        ]
+        parameters = (np.round(totals, 9).tolist(), window, quality)
+        return step("warp", parameters, (picture,), lambda p: warp_blurred(p, totals, window, quality))
+
+    def _within_shutter(self, layer: FootageLayer, footage: Footage, frame: float, still: Matrix) -> list[Matrix]:
+        """The layer's matrices while the shutter is open: one when it stands still, more the faster it moves."""
+        half = self.shot.shutter_deg / 720
+        if not layer.place.motion_blur or half <= 0:
+            return [still]
+        ends = [self.matrix(layer.place, footage, frame + side * half) for side in (-1, 1)]
+        w, h = footage.size
+        corners = np.array([[0, 0], [w, 0], [w, h], [0, h], [w / 2, h / 2]], float)
+        far = sum(speed_px(still, end, corners) for end in ends if end is not None) * self.scale
+        every = DRAFT_BLUR_PX if self.quality == "draft" else BLUR_PX
+        count = min(MAX_BLUR_SAMPLES, math.ceil(far / every))
+        if count < 2:
+            return [still]
+        times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
+        return [m for t in times if (m := self.matrix(layer.place, footage, float(t))) is not None] or [still]
 
     def matrix(self, place: Place, footage: Footage, frame: float) -> Matrix | None:
-        """Footage pixels to shot pixels, ride included; None when the ride hides the layer."""
+        """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer."""
+        carried = self.carried(place, frame)
+        if carried is None:
+            return None
         w, h = footage.size
-        offset = np.zeros(2)
-        if place.ride is not None:
-            track = self.shot.tracks[place.ride.track]
-            path = self.paths(track.samples) if track.samples else None
-            if path is not None:
-                ride = place.ride
-                moved = ride_offset(path, frame, ride.reference_frame, ride.steady, ride.gaps)
-                if moved is None:
-                    return None
-                offset = moved
         if place.corners is not None:
-            corners = np.array(place.corners) + offset
-            return quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
+            corners = np.array(sample(place.corners, frame))
+            return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
+        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2)
+
+    def carried(self, place: Place, frame: float) -> Matrix | None:
+        """What a place's ride and what it hangs from do to it, in shot pixels; None when hidden."""
+        total = np.eye(3)
+        if place.hang is not None:
+            above = self.shot.layers[place.hang.layer]
+            assert not isinstance(above, VeilLayer)
+            here, there = (self._whole(above.place, f) for f in (frame, place.hang.reference_frame))
+            if here is None:
+                return None
+            if there is not None and abs(np.linalg.det(there)) > 1e-9:
+                total = here @ np.linalg.inv(there)
+        ride = place.ride
+        path = self.paths(self.shot.tracks[ride.track].samples or "", ride.spot) if ride else None
+        if ride is None or path is None:
+            return total
+        moved = path.moved(frame, ride.reference_frame, ride.steady, ride.gaps)
+        if moved is None:
+            return None
+        about = np.array(sample(place.position, frame))
+        if place.corners is not None:
+            about = np.array(sample(place.corners, frame)).mean(0)
+        return total @ followed(moved, ride.parts, about)
+
+    def _whole(self, place: Place, frame: float) -> Matrix | None:
+        carried = self.carried(place, frame)
+        return None if carried is None else carried @ self._own(place, frame)
+
+    @staticmethod
+    def _own(place: Place, frame: float) -> Matrix:
+        """The transform about the pivot, from pixels counted from the picture's centre."""
         position, pivot = sample(place.position, frame), sample(place.pivot, frame)
-        sx, sy = sample(place.scale, frame)
         return (
-            translation(position[0] + offset[0], position[1] + offset[1])
+            translation(position[0], position[1])
             @ rotation(sample(place.rotation, frame))
-            @ scaling(sx, sy)
-            @ translation(-pivot[0] - w / 2, -pivot[1] - h / 2)
+            @ scaling(*sample(place.scale, frame))
+            @ translation(-pivot[0], -pivot[1])
         )
 
     def _lives(self, layer: Layer, frame: float) -> bool:
@@ -150,6 +195,7 @@ class Planner:
         return 2.0 ** math.ceil(math.log2(wanted) - 1e-9)
 
     def _source(self, footage: Footage, index: int, working: float) -> Step:
+        assert self.footages is not None
         level = self.footages.level(footage.media, working)
         footages, media = self.footages, footage.media
 

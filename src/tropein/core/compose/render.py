@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from tropein.core.animate.ride import Path
 from tropein.core.compose.cache import Cache
-from tropein.core.compose.plan import Planner, Step
+from tropein.core.compose.plan import Paths, Planner, Step
 from tropein.core.document import Shot
 from tropein.core.media.source import Sources
 from tropein.core.raster.picture import Picture
@@ -16,7 +13,7 @@ from tropein.core.raster.warp import Quality
 class Renderer:
     """Pictures of shots. Holds the cache; sources say whether originals or proxies are read."""
 
-    def __init__(self, sources: Sources, paths: Callable[[str], Path | None], cache_bytes: int) -> None:
+    def __init__(self, sources: Sources, paths: Paths, cache_bytes: int) -> None:
         self.sources, self.paths = sources, paths
         self.cache: Cache[Picture] = Cache(cache_bytes)
 

@@ -9,7 +9,7 @@ from tropein.core.effects import run, sampled
 from tropein.core.raster import blend, colour
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture, Window
-from tropein.core.track.align import align, warped
+from tropein.core.track.align import align, align_many, correlations, warped, warped_many
 
 
 def warm() -> None:
@@ -34,3 +34,6 @@ def warm() -> None:
     patch = warped(image, eye, 8, 1)
     for affine in (False, True):
         align(image, patch, eye, 8, 1, affine, 2)
+    patches = warped_many(image, eye[None], 8, 1)
+    align_many(image, patches, eye[None], 8, 1, 2)
+    correlations(image, patches, eye[None], 8, 1)

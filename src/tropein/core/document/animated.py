@@ -64,6 +64,7 @@ class DrawnCurve(Model):
 
 
 AnimatedNumber = Animated[Unbounded]
+AnimatedCorners = Animated[tuple[Vec2, Vec2, Vec2, Vec2]]
 AnimatedVec2 = Animated[Vec2]
 AnimatedColour = Animated[Colour]
 AnimatedCurve = Animated[DrawnCurve]

@@ -47,4 +47,16 @@ class VeilLayer(LayerBase):
     kind: Literal["veil"] = "veil"
 
 
-Layer = Annotated[Annotated[FootageLayer, Tag("footage")] | Annotated[VeilLayer, Tag("veil")], Discriminator("kind")]
+class CarrierLayer(LayerBase):
+    """Shows nothing and changes nothing: a place for other layers to hang from."""
+
+    kind: Literal["carrier"] = "carrier"
+    place: Place = Field(default_factory=Place)
+
+
+Layer = Annotated[
+    Annotated[FootageLayer, Tag("footage")]
+    | Annotated[VeilLayer, Tag("veil")]
+    | Annotated[CarrierLayer, Tag("carrier")],
+    Discriminator("kind"),
+]

@@ -6,21 +6,32 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tropein.core.document.animated import AnimatedNumber, AnimatedVec2, Vec2
+from tropein.core.document.animated import AnimatedCorners, AnimatedNumber, AnimatedVec2
 from tropein.core.document.base import Frame, Id, Model, control
+
+Part = Literal["position", "rotation", "scale", "perspective"]
 
 
 class Ride(Model):
     """Follow a track from its reference frame on; what is keyed by hand is added on top.
 
-    `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
+    `parts` says what is followed (perspective takes in the others); `spot` what of a face; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
     frames where the track is lost.
     """
 
     track: Id
     reference_frame: Frame = 0
+    parts: Annotated[list[Part], Field(max_length=4)] = ["position"]
+    spot: Annotated[str, Field(max_length=40)] = ""
     steady: Annotated[float, Field(ge=0, le=48)] = 0.0
     gaps: Literal["bridge", "hold", "hide"] = "bridge"
+
+
+class Hang(Model):
+    """Hang from another layer: go where it goes, from the reference frame on, where nothing jumps."""
+
+    layer: Id
+    reference_frame: Frame = 0
 
 
 class Place(Model):
@@ -31,7 +42,9 @@ class Place(Model):
     rotation: AnimatedNumber = control(0.0, "Rotation", soft=(-180, 180), step=0.5, unit="°")
     pivot: AnimatedVec2 = control((0.0, 0.0), "Pivot", step=0.5, unit="px", widget="vec2")
     corners: Annotated[
-        tuple[Vec2, Vec2, Vec2, Vec2] | None,
+        AnimatedCorners | None,
         Field(description="four-corner placement in shot pixels, clockwise from top left; replaces the rest"),
     ] = None
     ride: Ride | None = None
+    hang: Hang | None = None
+    motion_blur: bool = False

@@ -8,10 +8,10 @@ from pydantic import Field, model_validator
 
 from tropein.core.document.base import Frame, Id, Model, Name, Rate, Size
 from tropein.core.document.footage import Footage
-from tropein.core.document.layer import FootageLayer, Layer
+from tropein.core.document.layer import CarrierLayer, FootageLayer, Layer, VeilLayer
 from tropein.core.document.track import Track
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 MAX_SIDE_PX = 16_384
 
 
@@ -28,7 +28,7 @@ class Shot(Model):
     `trim` is the frame range that plays and renders, both ends included.
     """
 
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = 2
     name: Name
     size: Size
     rate: Rate
@@ -37,6 +37,9 @@ class Shot(Model):
     blend_in: Annotated[
         Literal["display", "linear"], Field(description="where the separable blend modes are computed")
     ] = "display"
+    shutter_deg: Annotated[
+        float, Field(ge=0, le=720, description="how long motion blur looks, 360 is the whole frame")
+    ] = 180.0
     footage: dict[Id, Footage] = Field(default_factory=dict, max_length=2000)
     layers: dict[Id, Layer] = Field(default_factory=dict, max_length=500)
     stack: list[Id] = Field(default_factory=list, max_length=500)
@@ -72,12 +75,26 @@ def broken_references(shot: Shot) -> list[str]:
         ids = [effect.id for effect in layer.effects]
         if len(set(ids)) != len(ids):
             problems.append(f"the layer {layer.name} has two effects with one id")
-        if isinstance(layer, FootageLayer):
-            if layer.footage not in shot.footage:
-                problems.append(f"the layer {layer.name} shows footage that is not in the shot")
+        if isinstance(layer, FootageLayer) and layer.footage not in shot.footage:
+            problems.append(f"the layer {layer.name} shows footage that is not in the shot")
+        if not isinstance(layer, VeilLayer):
             if layer.place.ride is not None and layer.place.ride.track not in shot.tracks:
                 problems.append(f"the layer {layer.name} rides on a track that is not in the shot")
+            problems += _hanging_problems(shot, layer)
     for track in shot.tracks.values():
         if track.footage not in shot.footage:
             problems.append(f"the track {track.name} was made from footage that is not in the shot")
     return problems
+
+
+def _hanging_problems(shot: Shot, layer: FootageLayer | CarrierLayer) -> list[str]:
+    seen, at = {layer.id}, layer
+    while at.place.hang is not None:
+        above = shot.layers.get(at.place.hang.layer)
+        if above is None or isinstance(above, VeilLayer):
+            return [f"the layer {at.name} hangs from something that is not in the shot or has no place"]
+        if above.id in seen:
+            return [f"the layer {layer.name} would hang from itself"]
+        seen.add(above.id)
+        at = above
+    return []

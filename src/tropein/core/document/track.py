@@ -4,38 +4,78 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Discriminator, Field, Tag
 
 from tropein.core.document.animated import Vec2
 from tropein.core.document.base import ContentHash, Frame, Id, Model, Name
 
-
-class HandSet(Model):
-    """A position the user put right; tracking treats it as a constraint."""
-
-    frame: Frame
-    position: Vec2
+Corners = tuple[Vec2, Vec2, Vec2, Vec2]
 
 
-class PointTrack(Model):
-    """One feature followed through footage.
+class TrackBase(Model):
+    """What all tracks share. `samples` is the stored result; none until it was tracked."""
 
-    `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `samples`
-    is the stored result; none until it was tracked.
-    """
-
-    kind: Literal["point"] = "point"
     id: Id
     name: Name
     footage: Id
     reference_frame: Frame = 0
-    position: Vec2 = (0.0, 0.0)
-    pattern_px: Annotated[int, Field(ge=7, le=60)] = 15
-    reach_px: Annotated[int, Field(ge=8, le=200)] = 40
-    hand_set: list[HandSet] = Field(default_factory=list, max_length=10_000)
     samples: ContentHash | None = None
     lost_frames: Annotated[int, Field(ge=0)] = 0
     note: Annotated[str, Field(max_length=400)] = ""
 
 
-Track = PointTrack
+class HandSet(Model):
+    """A position the user put right; tracking treats it as a constraint. `point` counts from the first, 0."""
+
+    frame: Frame
+    position: Vec2
+    point: Annotated[int, Field(ge=0, le=63)] = 0
+
+
+class PointTrack(TrackBase):
+    """One or more features followed through footage; from two on they also give rotation and scale.
+
+    `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `more` are
+    further points, in the reference frame as `position` is.
+    """
+
+    kind: Literal["point"] = "point"
+    position: Vec2 = (0.0, 0.0)
+    more: list[Vec2] = Field(default_factory=list, max_length=63)
+    pattern_px: Annotated[int, Field(ge=7, le=60)] = 15
+    reach_px: Annotated[int, Field(ge=8, le=200)] = 40
+    hand_set: list[HandSet] = Field(default_factory=list, max_length=10_000)
+
+    @property
+    def points(self) -> list[Vec2]:
+        return [self.position, *self.more]
+
+
+class HandSetCorners(Model):
+    """Corners the user put right."""
+
+    frame: Frame
+    corners: Corners
+
+
+class PlaneTrack(TrackBase):
+    """A flat thing followed by its four corners, clockwise from top left, in full-size footage pixels."""
+
+    kind: Literal["plane"] = "plane"
+    corners: Corners
+    hand_set: list[HandSetCorners] = Field(default_factory=list, max_length=10_000)
+
+
+class FaceTrack(TrackBase):
+    """A face: its mesh, irises, eye and mouth opening, and pose in every frame. `near` is a place on the face that is
+    meant, in the reference frame; none means the largest."""
+
+    kind: Literal["face"] = "face"
+    near: Vec2 | None = None
+
+
+Track = Annotated[
+    Annotated[PointTrack, Tag("point")] | Annotated[PlaneTrack, Tag("plane")] | Annotated[FaceTrack, Tag("face")],
+    Discriminator("kind"),
+]
+SPOTS = ("head", "left iris", "right iris", "mouth")  # what can ride on a face; left is the subject's left

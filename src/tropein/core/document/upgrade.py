@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable
 from typing import Any
 
@@ -10,8 +11,22 @@ from pydantic import ValidationError
 from tropein.core.document.shot import SCHEMA_VERSION, Shot
 from tropein.core.errors import BadInput
 
+
+def _corners_keyed_and_kinds_of_tracks(data: dict[str, Any]) -> dict[str, Any]:
+    layers = data.get("layers")
+    for layer in layers.values() if isinstance(layers, dict) else ():
+        place = layer.get("place") if isinstance(layer, dict) else None
+        if isinstance(place, dict) and isinstance(place.get("corners"), list):
+            place["corners"] = {"value": place["corners"]}
+    tracks = data.get("tracks")
+    for track in tracks.values() if isinstance(tracks, dict) else ():
+        if isinstance(track, dict):
+            track.setdefault("kind", "point")
+    return {**data, "schema_version": 2}
+
+
 # version -> the function that takes a document of that version to the next
-STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _corners_keyed_and_kinds_of_tracks}
 
 
 def load_shot(data: Any) -> Shot:
@@ -21,6 +36,8 @@ def load_shot(data: Any) -> Shot:
     version = data.get("schema_version")
     if not isinstance(version, int) or not 1 <= version <= SCHEMA_VERSION:
         raise BadInput(f"This shot document has the version {version!r}; versions 1 to {SCHEMA_VERSION} can be read.")
+    if version < SCHEMA_VERSION:
+        data = copy.deepcopy(data)
     for step in range(version, SCHEMA_VERSION):
         data = STEPS[step](data)
     try:

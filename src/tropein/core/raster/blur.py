@@ -40,4 +40,3 @@ def _blur(pixels: Pixels, sigma: float, border: int) -> Pixels:
     small = cv2.GaussianBlur(small, (k, k), rest, borderType=border)
     big = cv2.resize(small, (small_w * n, small_h * n), interpolation=cv2.INTER_LINEAR)
     return np.ascontiguousarray(big[margin : margin + h, margin : margin + w])
-

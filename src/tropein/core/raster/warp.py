@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Literal
 
 import cv2
@@ -102,6 +103,24 @@ def warp(picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "fi
     np.maximum(out, 0, out=out)
     np.minimum(out[..., 3], 1, out=out[..., 3])
     return Picture(out, target)
+
+
+def warp_blurred(picture: Picture, matrices: Sequence[Matrix], frame: Window, quality: Quality = "final") -> Picture:
+    """The mean of the picture moved by each of several matrices: what it looks like while the shutter is open."""
+    if len(matrices) == 1:
+        return warp(picture, matrices[0], frame, quality)
+    parts = [warp(picture, m, frame, "draft") for m in matrices]  # blurred anyway: bilinear is enough
+    window = parts[0].window
+    for part in parts[1:]:
+        window = window.join(part.window)
+    total = np.zeros((window.height, window.width, 4), np.float32)
+    for part in parts:
+        if not part.window.empty:
+            x, y = part.window.x0 - window.x0, part.window.y0 - window.y0
+            area = total[y : y + part.window.height, x : x + part.window.width]
+            cv2.add(area, np.ascontiguousarray(part.pixels), dst=area)
+    total *= np.float32(1 / len(parts))
+    return Picture(total, window)
 
 
 def resize(picture: Picture, scale: float) -> Picture:

@@ -21,6 +21,11 @@ def _cubic(t, a, b, c, d):  # type: ignore[no-untyped-def]
     return b + 0.5 * t * (c - a + t * (2.0 * a - 5.0 * b + 4.0 * c - d + t * (3.0 * (b - c) + d - a)))
 
 
+@nb.njit(inline="always", cache=True)
+def _row(row, t, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
+    return _cubic(t, row[x0], row[x1], row[x2], row[x3])
+
+
 @nb.njit(cache=True)
 def _sample(image, x, y):  # type: ignore[no-untyped-def]
     """Bicubic value at x, y where whole numbers are pixel centres; edges are continued."""
@@ -28,15 +33,14 @@ def _sample(image, x, y):  # type: ignore[no-untyped-def]
     x, y = min(max(x, 0.0), w - 1.0), min(max(y, 0.0), h - 1.0)
     ix, iy = int(x), int(y)
     tx, ty = x - ix, y - iy
-    rows = np.empty(4)
-    for j in range(4):
-        yy = min(max(iy + j - 1, 0), h - 1)
-        a = image[yy, max(ix - 1, 0)]
-        b = image[yy, ix]
-        c = image[yy, min(ix + 1, w - 1)]
-        d = image[yy, min(ix + 2, w - 1)]
-        rows[j] = _cubic(tx, a, b, c, d)
-    return _cubic(ty, rows[0], rows[1], rows[2], rows[3])
+    x0, x1, x2, x3 = max(ix - 1, 0), ix, min(ix + 1, w - 1), min(ix + 2, w - 1)
+    return _cubic(
+        ty,
+        _row(image[max(iy - 1, 0)], tx, x0, x1, x2, x3),
+        _row(image[iy], tx, x0, x1, x2, x3),
+        _row(image[min(iy + 1, h - 1)], tx, x0, x1, x2, x3),
+        _row(image[min(iy + 2, h - 1)], tx, x0, x1, x2, x3),
+    )
 
 
 @nb.njit(cache=True, error_model="numpy")
@@ -188,3 +192,54 @@ def align(
     """
     window = gaussian_window(half, step)
     return Fit(*_esm(image, reference, window, start, half, step, affine, iterations, damping))
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _esm_many(image, refs, window, starts, half, step, iterations, matrices, quality):  # type: ignore[no-untyped-def]
+    for i in nb.prange(refs.shape[0]):
+        m, correlation, share, sigma, _ = _esm(image, refs[i], window, starts[i], half, step, False, iterations, 0.0)
+        matrices[i] = m
+        quality[i, 0], quality[i, 1], quality[i, 2] = correlation, share, sigma
+
+
+def align_many(
+    image: Grey, references: NDArray[np.float64], starts: NDArray[np.float64], half: int, step: int, iterations: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Each of n patches (n, k, k) fitted by translation near its 2x3 start (n, 2, 3).
+
+    Returns the matrices (n, 2, 3) and (n, 3): correlation, share of pixels that fit, expected error in pixels.
+    """
+    matrices, quality = np.empty_like(starts), np.empty((len(starts), 3))
+    _esm_many(image, references, gaussian_window(half, step), starts, half, step, iterations, matrices, quality)
+    return matrices, quality
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _correlations(image, refs, starts, half, step, out):  # type: ignore[no-untyped-def]
+    for i in nb.prange(refs.shape[0]):
+        current = warped(image, starts[i], half, step)
+        a, b = current - np.mean(current), refs[i] - np.mean(refs[i])
+        out[i] = np.sum(a * b) / np.sqrt(np.sum(a * a) * np.sum(b * b) + 1e-9)
+
+
+def correlations(
+    image: Grey, references: NDArray[np.float64], starts: NDArray[np.float64], half: int, step: int
+) -> NDArray[np.float64]:
+    """(n,) normalised correlation of each patch with the picture under its 2x3 matrix, without moving it."""
+    out = np.empty(len(starts))
+    _correlations(image, references, starts, half, step, out)
+    return out
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _warped_many(image, starts, half, step, out):  # type: ignore[no-untyped-def]
+    for i in nb.prange(starts.shape[0]):
+        out[i] = warped(image, starts[i], half, step)
+
+
+def warped_many(image: Grey, starts: NDArray[np.float64], half: int, step: int) -> NDArray[np.float64]:
+    """(n, k, k) patches of the picture, k = 2 * half // step + 1."""
+    k = 2 * half // step + 1
+    out = np.empty((len(starts), k, k))
+    _warped_many(image, starts, half, step, out)
+    return out

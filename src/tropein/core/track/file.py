@@ -6,7 +6,7 @@ import gzip
 from typing import Annotated, Literal
 
 import orjson
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, TypeAdapter, ValidationError
 
 from tropein.core.document.base import Rate
 from tropein.core.document.upgrade import explain
@@ -17,40 +17,95 @@ Share = Annotated[float, Field(ge=0, le=1)]
 
 
 class Sample(BaseModel):
-    """One frame of a point track. Positions are full-size footage pixels; a lost frame holds the best guess or null."""
+    """One frame. Places are full-size footage pixels; a lost frame holds the best guess or null."""
 
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
     frame: int
     confidence: Share
     lost: bool
-    points: list[Point | None]
-    point_confidence: list[Share]
     reason: str = ""
 
 
-class TrackFile(BaseModel):
-    """A point track on its own."""
+class PointSample(Sample):
+    points: list[Point | None]
+    point_confidence: list[Share]
+
+
+class PlaneSample(Sample):
+    """`homography` takes the reference frame to this one, row by row."""
+
+    corners: tuple[Point, Point, Point, Point] | None
+    homography: Annotated[list[float], Field(min_length=9, max_length=9)] | None = None
+
+
+class Sides(BaseModel):
+    """One for each eye; left is the subject's left."""
+
+    left: float
+    right: float
+
+
+class Irises(BaseModel):
+    """x, y and radius in pixels."""
+
+    left: tuple[float, float, float]
+    right: tuple[float, float, float]
+
+
+class FaceSample(Sample):
+    """`pose` is 4x4, row by row: the face's own axes (x to the subject's left, y up, z out of the face, centimetres) to
+    the camera's (x right, y down, z forward)."""
+
+    landmarks: list[tuple[float, float, float]] | None
+    iris: Irises | None = None
+    eye_open: Sides | None = None
+    mouth_open: float | None = None
+    pose: Annotated[list[float], Field(min_length=16, max_length=16)] | None = None
+
+
+class FileBase(BaseModel):
+    """A track on its own."""
 
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
     format: Literal["tropein.track"] = "tropein.track"
     version: Literal[1] = 1
-    kind: Literal["point"] = "point"
     source: str = ""
     size: tuple[int, int]
     rate: Rate
     reference_frame: int
-    frames: list[Sample]
     stopped: str = ""
 
     def dumps(self) -> bytes:
         return orjson.dumps(self.model_dump(mode="json"))
 
 
-def parse_track(data: bytes) -> TrackFile:
+class PointFile(FileBase):
+    kind: Literal["point"] = "point"
+    frames: list[PointSample]
+
+
+class PlaneFile(FileBase):
+    kind: Literal["plane"] = "plane"
+    frames: list[PlaneSample]
+
+
+class FaceFile(FileBase):
+    kind: Literal["face"] = "face"
+    frames: list[FaceSample]
+
+
+TrackFile = Annotated[
+    Annotated[PointFile, Tag("point")] | Annotated[PlaneFile, Tag("plane")] | Annotated[FaceFile, Tag("face")],
+    Discriminator("kind"),
+]
+_ANY: TypeAdapter[PointFile | PlaneFile | FaceFile] = TypeAdapter(TrackFile)
+
+
+def parse_track(data: bytes) -> PointFile | PlaneFile | FaceFile:
     """A track file, gzip or plain; BadInput says what is wrong with it."""
     try:
         raw = gzip.decompress(data) if data[:2] == b"\x1f\x8b" else data
-        return TrackFile.model_validate(orjson.loads(raw))
+        return _ANY.validate_python(orjson.loads(raw))
     except (OSError, EOFError, orjson.JSONDecodeError) as error:
         raise BadInput("This is not a track file.") from error
     except ValidationError as error:

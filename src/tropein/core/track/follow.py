@@ -1,87 +1,148 @@
-"""A whole point track: from the reference and every place set by hand, both ways, joined."""
+"""A whole track: from the reference and every place set by hand, both ways, joined. For points and planes alike."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Literal
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Generic, Literal, Protocol, TypeVar
+
+import numpy as np
 
 from tropein.core.errors import BadInput
+from tropein.core.track.frames import Frames
 from tropein.core.track.motion import MotionBetween
-from tropein.core.track.point import Anchor, Found, Frames, PointTracker
+from tropein.core.track.plane import PlaneAnchor, PlaneFound, PlaneTracker
+from tropein.core.track.point import Anchor, Found, PointTracker
 
 Direction = Literal["forward", "backward", "both"]
 
 
-def follow(
-    frames: Frames,
-    reference: Anchor,
-    hand_set: list[Anchor],
-    span: tuple[int, int],
-    direction: Direction = "both",
-    half: int = 15,
-    reach: int = 40,
-    report: Callable[[Found], None] = lambda found: None,
-    known: dict[int, Found] | None = None,
-) -> tuple[dict[int, Found], str]:
-    """All frames found, by number, and why it stopped early (or "").
+class Followed(Protocol):
+    """What is found in one frame, of whatever kind."""
 
-    Every anchor is a constraint: the path goes through it exactly. Tracking starts afresh at each, so that what lies
-    between two is reached from both and joined, the nearer and surer one weighing more. `report` hears each frame as it
-    comes (and may raise to stop); `known` are earlier results that stay where this run does not go.
+    @property
+    def frame(self) -> int: ...
+    @property
+    def confidence(self) -> float: ...
+    @property
+    def lost(self) -> bool: ...
+    @property
+    def reason(self) -> str: ...
+
+
+F = TypeVar("F", bound=Followed)
+R = TypeVar("R", bound=Followed, covariant=True)
+
+
+class Tracker(Protocol[R]):
+    def run(self, last: int, report: Callable[[R], None]) -> str: ...
+
+
+@dataclass(frozen=True, eq=False)
+class Strand(Generic[F]):
+    """Where a track is held: what is certain at a frame, and the tracker that sets out from there."""
+
+    found: F
+    tracker: Callable[[], Tracker[F]]
+
+    @property
+    def frame(self) -> int:
+        return self.found.frame
+
+
+@dataclass(frozen=True)
+class Wish(Generic[F]):
+    """What is to be tracked: the frames first..last, from the reference one way or both. `report` hears each frame as it
+    comes (and may raise to stop)."""
+
+    span: tuple[int, int]
+    direction: Direction = "both"
+    report: Callable[[F], None] = lambda found: None
+
+
+def follow(
+    frames: Frames, reference: Anchor, hand_set: Sequence[Anchor], wish: Wish[Found], half: int = 15, reach: int = 40,
+    known: dict[int, Found] | None = None, motion: MotionBetween | None = None,
+) -> tuple[dict[int, Found], str]:  # fmt: skip
+    """All places of a point, by frame, and why it stopped early (or "").
+
+    Every anchor is a constraint: the path goes through it exactly. `known` are earlier results that stay where this run
+    does not go. Raises BadInput when the range or an anchor cannot be used.
     """
-    first, last = span
+    motion = motion or MotionBetween()
+
+    def strand(anchor: Anchor) -> Strand[Found]:
+        found = Found(anchor.frame, anchor.xy, 1.0, False)
+        return Strand(found, lambda: PointTracker(frames, anchor, half, reach, motion))
+
+    return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_points)
+
+
+def follow_plane(
+    frames: Frames, reference: PlaneAnchor, hand_set: Sequence[PlaneAnchor], wish: Wish[PlaneFound],
+    known: dict[int, PlaneFound] | None = None,
+) -> tuple[dict[int, PlaneFound], str]:  # fmt: skip
+    """The same for a plane."""
+    motion = MotionBetween()
+
+    def strand(anchor: PlaneAnchor) -> Strand[PlaneFound]:
+        found = PlaneFound(anchor.frame, anchor.corners, 1.0, False)
+        return Strand(found, lambda: PlaneTracker(frames, anchor, motion))
+
+    return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_planes)
+
+
+def _run(
+    frames: Frames, reference: Strand[F], hand_set: list[Strand[F]], wish: Wish[F], result: dict[int, F],
+    between: Callable[[F, F, float], F],
+) -> tuple[dict[int, F], str]:  # fmt: skip
+    """Tracking starts afresh at each strand; what lies between two is reached from both and joined."""
+    first, last = wish.span
     if not 0 <= first <= last < len(frames):
         raise BadInput(f"The range {first}-{last} does not lie within the clip's {len(frames)} frames.")
-    anchors = {a.frame: a for a in [reference, *hand_set]}
     if not first <= reference.frame <= last:
         raise BadInput("The reference frame lies outside the range.")
-    order = sorted((a for a in anchors.values() if first <= a.frame <= last), key=lambda a: a.frame)
-    return _Run(frames, order, span, direction, half, reach, report, dict(known or {}), reference.frame).go()
+    by_frame: dict[int, Strand[F]] = {s.frame: s for s in [*hand_set, reference] if first <= s.frame <= last}
+    order = [by_frame[f] for f in sorted(by_frame)]
+    stopped = ""
+
+    def keep(found: F) -> None:
+        result[found.frame] = found
+        wish.report(found)
+
+    for strand in order:
+        keep(strand.found)
+    for i, strand in enumerate(order):
+        tracker = strand.tracker()
+        left = order[i - 1].frame if i else None
+        before = first if left is None else left + 1
+        after = order[i + 1].frame - 1 if i + 1 < len(order) else last
+
+        def merge(found: F, left: int | None = left, here: int = strand.frame) -> None:
+            old = result.get(found.frame) if left is not None else None
+            keep(joined(old, found, left, here, between) if old and left is not None else found)
+
+        if after > strand.frame and (wish.direction != "backward" or after < reference.frame):
+            stopped = tracker.run(after, keep) or stopped
+        if before < strand.frame and (wish.direction != "forward" or before > reference.frame):
+            stopped = tracker.run(before, merge) or stopped
+    return result, stopped
 
 
-class _Run:
-    def __init__(self, frames: Frames, order: list[Anchor], span: tuple[int, int], direction: Direction, half: int,
-                 reach: int, report: Callable[[Found], None], known: dict[int, Found], reference: int) -> None:  # fmt: skip
-        self.frames, self.order, self.span, self.direction = frames, order, span, direction
-        self.half, self.reach, self.report, self.result, self.reference = half, reach, report, known, reference
-        self.motion = MotionBetween()
-
-    def go(self) -> tuple[dict[int, Found], str]:
-        stopped = ""
-        for anchor in self.order:
-            self._keep(Found(anchor.frame, anchor.xy, 1.0, False))
-        for i, anchor in enumerate(self.order):
-            tracker = PointTracker(self.frames, anchor, self.half, self.reach, self.motion)
-            before = self.order[i - 1].frame if i else self.span[0] - 1
-            after = self.order[i + 1].frame if i + 1 < len(self.order) else self.span[1] + 1
-            if after - 1 > anchor.frame and (self.direction != "backward" or after - 1 < self.reference):
-                stopped = tracker.run(after - 1, self._merge(anchor, i + 1)) or stopped
-            if before + 1 < anchor.frame and (self.direction != "forward" or before + 1 > self.reference):
-                stopped = tracker.run(before + 1, self._merge(anchor, i - 1)) or stopped
-        return self.result, stopped
-
-    def _keep(self, found: Found) -> None:
-        self.result[found.frame] = found
-        self.report(found)
-
-    def _merge(self, anchor: Anchor, other: int) -> Callable[[Found], None]:
-        """Joins with what the run from the other anchor found in the same stretch, if it has been there."""
-        came_from_left = other < self.order.index(anchor)
-        neighbour = self.order[other] if 0 <= other < len(self.order) else None
-
-        def take(found: Found) -> None:
-            old = self.result.get(found.frame) if neighbour and came_from_left else None
-            self._keep(joined(old, found, neighbour.frame, anchor.frame) if old and neighbour else found)
-
-        return take
-
-
-def joined(a: Found, b: Found, from_a: int, from_b: int) -> Found:
-    """Two answers for one frame, tracked from two anchors."""
+def joined(a: F, b: F, from_a: int, from_b: int, between: Callable[[F, F, float], F]) -> F:
+    """Two answers for one frame, tracked from two anchors: the nearer and surer one weighs more."""
     if a.lost != b.lost:
         return a if b.lost else b
     share = (b.frame - from_a) / (from_b - from_a)
     wa, wb = (1 - share) * (a.confidence + 1e-3), share * (b.confidence + 1e-3)
-    k = wb / (wa + wb)
-    xy = (a.xy[0] + (b.xy[0] - a.xy[0]) * k, a.xy[1] + (b.xy[1] - a.xy[1]) * k)
-    return Found(b.frame, xy, max(a.confidence, b.confidence), a.lost, b.reason if a.lost else "")
+    mixed = between(a, b, wb / (wa + wb))
+    both = {"confidence": max(a.confidence, b.confidence), "lost": a.lost, "reason": b.reason if a.lost else ""}
+    return replace(mixed, **both)  # type: ignore[type-var]
+
+
+def between_points(a: Found, b: Found, k: float) -> Found:
+    return replace(b, xy=(a.xy[0] + (b.xy[0] - a.xy[0]) * k, a.xy[1] + (b.xy[1] - a.xy[1]) * k))
+
+
+def between_planes(a: PlaneFound, b: PlaneFound, k: float) -> PlaneFound:
+    return replace(b, corners=np.asarray(a.corners + (b.corners - a.corners) * k))

@@ -8,8 +8,7 @@ picture around moves. What cannot be confirmed is lost, and says why.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Any, Protocol
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -18,12 +17,11 @@ from numpy.typing import NDArray
 from tropein.core.errors import BadInput
 from tropein.core.media.grey import GreyPicture
 from tropein.core.track.align import Fit, align, warped
+from tropein.core.track.frames import Frames
 from tropein.core.track.motion import Motion, MotionBetween
+from tropein.core.track.patches import SHUTTER, Reference, cropped, flow_at, jacobian, smeared
 
-SMOOTH_SIGMA_PX = 0.8
 BIG = 1.8  # the large patch is this many times the small one
-SHUTTER = 0.5  # share of the frame time the shutter is open, for matching motion blur
-BLUR_FROM_PX = 1.2
 GIVE_UP_FRAMES = 36
 PROBATION_FRAMES = 3
 MIN_TEXTURE = 4.0  # smallest mean squared gradient (grey levels per pixel), in the weaker direction, worth following
@@ -32,15 +30,6 @@ MIN_TEXTURE = 4.0  # smallest mean squared gradient (grey levels per pixel), in 
 # bias, correlation (small, large), share (small, large), disagreement, distance to the prediction, expected error
 LOGISTIC = (-1.99, 0.28, 5.96, -0.08, 1.59, 0.01, -0.84, -2.61)
 ACCEPT = 0.5
-
-
-class Frames(Protocol):
-    """Grey pictures by frame number."""
-
-    @property
-    def size(self) -> tuple[int, int]: ...
-    def __len__(self) -> int: ...
-    def frame(self, index: int) -> GreyPicture: ...
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,52 +49,6 @@ class Anchor:
 
     frame: int
     xy: tuple[float, float]
-
-
-@dataclass(eq=False)
-class _Reference:
-    """The patches around an anchor. Coordinates inside the picture have centres at whole numbers."""
-
-    crop: NDArray[np.float32]
-    centre: NDArray[np.float64]  # the anchor inside the crop
-    smear: NDArray[np.float64]  # motion blur of the anchor's frame, pixels
-    half: int
-    cache: dict[tuple[int, int, int], NDArray[np.float64]] = field(default_factory=dict)
-
-    def patch(self, half: int, step: int, smear: NDArray[np.float64]) -> NDArray[np.float64]:
-        key = (half, round(smear[0] * 2), round(smear[1] * 2))
-        if key not in self.cache:
-            crop = _smeared(self.crop, smear)
-            m = np.array([[1.0, 0, self.centre[0]], [0, 1.0, self.centre[1]]])
-            self.cache[key] = warped(crop, m, half, step)
-            if len(self.cache) > 64:
-                self.cache.pop(next(iter(self.cache)))
-        return self.cache[key]
-
-
-def _smeared(image: NDArray[np.float32], smear: NDArray[np.float64]) -> NDArray[np.float32]:
-    length = float(np.hypot(*smear))
-    if length < BLUR_FROM_PX:
-        return image
-    n = 2 * int(np.ceil(length / 2)) + 3
-    kernel = np.zeros((n, n), np.float32)
-    for t in np.linspace(-0.5, 0.5, max(9, int(4 * length))):
-        x, y = n // 2 + smear[0] * t, n // 2 + smear[1] * t
-        i, j = int(np.floor(x)), int(np.floor(y))
-        for dy in range(2):
-            for dx in range(2):
-                if 0 <= j + dy < n and 0 <= i + dx < n:
-                    kernel[j + dy, i + dx] += (1 - abs(x - i - dx)) * (1 - abs(y - j - dy))
-    return cv2.filter2D(image, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REPLICATE)
-
-
-def _crop(picture: GreyPicture, centre: NDArray[np.float64], radius: int) -> tuple[NDArray[np.float32], NDArray]:
-    """A smoothed float crop and the offset of its first pixel."""
-    h, w = picture.shape
-    x0, y0 = int(max(0, centre[0] - radius)), int(max(0, centre[1] - radius))
-    x1, y1 = int(min(w, centre[0] + radius + 2)), int(min(h, centre[1] + radius + 2))
-    part = picture[y0:y1, x0:x1].astype(np.float32)
-    return cv2.GaussianBlur(part, (0, 0), SMOOTH_SIGMA_PX), np.array([x0, y0], np.float64)
 
 
 @dataclass(eq=False)
@@ -131,12 +74,12 @@ class PointTracker:
         self._start = np.array([x - 0.5, y - 0.5])
         self.reference = self._reference()
 
-    def _reference(self) -> _Reference:
+    def _reference(self) -> Reference:
         picture = self.frames.frame(self.anchor.frame)
         big = int(self.half * BIG)
-        crop, offset = _crop(picture, self._start, big + 24)
+        crop, offset = cropped(picture, self._start, big + 24)
         centre = self._start - offset
-        reference = _Reference(crop, centre, np.zeros(2), self.half)
+        reference = Reference(crop, centre, np.zeros(2), self.half)
         patch = reference.patch(self.half, 1, np.zeros(2))
         gy, gx = np.gradient(patch)
         tensor = np.array([[np.mean(gx * gx), np.mean(gx * gy)], [np.mean(gx * gy), np.mean(gy * gy)]])
@@ -153,7 +96,7 @@ class PointTracker:
         f, flows = self.anchor.frame, []
         for other in (f - 1, f + 1):
             if 0 <= other < len(self.frames):
-                moved = _flow(picture, self.frames.frame(other), self._start)
+                moved = flow_at(picture, self.frames.frame(other), self._start)
                 if moved is not None:
                     flows.append((moved - self._start) * (other - f))
         return np.mean(flows, 0) * SHUTTER if flows else np.zeros(2)
@@ -183,10 +126,10 @@ class PointTracker:
         radius = int(big * max(1.0, np.abs(shape).sum(1).max()) + 26)
         centre = inside[0]
         spread = max(float(np.linalg.norm(g - centre)) for g in inside)
-        crop, offset = _crop(b, centre, radius + int(min(spread, 60)) + (self.reach if state.lost else 0))
+        crop, offset = cropped(b, centre, radius + int(min(spread, 60)) + (self.reach if state.lost else 0))
         smear = (inside[0] - state.xy) * SHUTTER
         inverse = np.linalg.pinv(shape)
-        crop = _smeared(crop, shape @ self.reference.smear)
+        crop = smeared(crop, shape @ self.reference.smear)
         ref_small = self.reference.patch(self.half, 1, inverse @ smear)
         ref_big = self.reference.patch(big, 2, inverse @ smear)
         starts = [g - offset for g in inside]
@@ -268,7 +211,7 @@ class PointTracker:
         guesses: list[NDArray] = []
         carried = motion.carried(state.xy)
         if not state.lost:
-            moved = _flow(a, b, state.xy)
+            moved = flow_at(a, b, state.xy)
             if moved is not None:
                 guesses.append(moved)
             local = motion.around(state.xy)
@@ -279,7 +222,7 @@ class PointTracker:
             guesses.append(carried)
             if state.lost:
                 assert motion.dominant is not None
-                turn = _jacobian(motion.dominant, state.xy)
+                turn = jacobian(motion.dominant, state.xy)
         if not guesses:
             guesses.append(state.xy + (state.velocity if not state.lost else 0))
         distinct = [guesses[0]]
@@ -324,30 +267,6 @@ def confidence_of(features: tuple[float, ...]) -> float:
     """The chance that the error is below 1 px."""
     z = LOGISTIC[0] + sum(k * min(v, 20.0) for k, v in zip(LOGISTIC[1:], features, strict=True))
     return float(1 / (1 + np.exp(-np.clip(z, -30, 30))))
-
-
-def _flow(a: GreyPicture, b: GreyPicture, xy: NDArray) -> NDArray | None:
-    """Lucas-Kanade at one point, on a crop, checked by going back; None when it does not return within 1 px."""
-    h, w = a.shape
-    r = 160
-    x0, y0 = int(max(0, xy[0] - r)), int(max(0, xy[1] - r))
-    x1, y1 = int(min(w, xy[0] + r)), int(min(h, xy[1] + r))
-    if x1 - x0 < 24 or y1 - y0 < 24:
-        return None
-    pa, pb = np.ascontiguousarray(a[y0:y1, x0:x1]), np.ascontiguousarray(b[y0:y1, x0:x1])
-    p = np.array([[xy - [x0, y0]]], np.float32)
-    how: dict[str, Any] = {"winSize": (25, 25), "maxLevel": 3}
-    q, ok, _ = cv2.calcOpticalFlowPyrLK(pa, pb, p, None, **how)
-    back, ok2, _ = cv2.calcOpticalFlowPyrLK(pb, pa, q, None, **how)
-    if not (ok[0, 0] and ok2[0, 0]) or np.linalg.norm(back - p) > 1.0:
-        return None
-    return q[0, 0].astype(np.float64) + [x0, y0]
-
-
-def _jacobian(h: NDArray, xy: NDArray) -> NDArray:
-    p = h @ np.array([xy[0], xy[1], 1.0])
-    q = p[:2] / p[2]
-    return (h[:2, :2] - np.outer(q, h[2, :2])) / p[2]
 
 
 def _centred(m: NDArray, n: int) -> NDArray:

@@ -1,17 +1,83 @@
-"""Track files as paths to ride on."""
+"""Between track files, what trackers find, and paths to ride on."""
 
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tropein.core.animate.ride import Path
-from tropein.core.track.file import TrackFile
+from tropein.core.raster.warp import quad_to_quad
+from tropein.core.track.face_mesh import spot_points
+from tropein.core.track.file import FaceFile, PlaneFile, PlaneSample, PointFile, PointSample
+from tropein.core.track.plane import PlaneFound
+from tropein.core.track.point import Found
 
 
-def as_path(track: TrackFile, point: int = 0) -> Path:
-    """The path of one point; lost frames are marked, not left out."""
+def as_path(track: PointFile | PlaneFile | FaceFile, spot: str = "") -> Path:
+    """The path of a track, of a face that of one of its spots. Lost frames are marked, not left out; of several points
+    those count that are never lost, or the surest one."""
     rows = sorted(track.frames, key=lambda s: s.frame)
     frames = np.array([s.frame for s in rows], np.float64)
-    xy = np.array([s.points[point] or (0.0, 0.0) for s in rows], np.float64).reshape(-1, 2)
-    good = np.array([not s.lost and s.points[point] is not None for s in rows], bool)
-    return Path(frames, xy, good)
+    if isinstance(track, PointFile):
+        return _points_path(sorted(track.frames, key=lambda s: s.frame), frames)
+    good = np.array([not s.lost for s in rows], bool)
+    if isinstance(track, PlaneFile):
+        known = [s.corners for s in sorted(track.frames, key=lambda s: s.frame)]
+        corners = np.array([c or ((0, 0),) * 4 for c in known], np.float64).reshape(-1, 4, 2)
+        return Path(frames, corners, good & np.array([c is not None for c in known], bool), "homography")
+    faces = sorted(track.frames, key=lambda s: s.frame)
+    points = [spot_points(np.array(s.landmarks), spot) if s.landmarks else np.zeros((2, 2)) for s in faces]
+    seen = np.array([s.landmarks is not None for s in faces], bool)
+    return Path(frames, np.array(points).reshape(-1, 2, 2), good & seen, "similarity")
+
+
+def _points_path(rows: list[PointSample], frames: NDArray[np.float64]) -> Path:
+    count = max((len(s.points) for s in rows), default=1)
+    points = np.zeros((len(rows), count, 2))
+    good = np.zeros((len(rows), count), bool)
+    for i, row in enumerate(rows):
+        for k, p in enumerate(row.points):
+            if p is not None:
+                points[i, k] = p
+                good[i, k] = not row.lost if count == 1 else row.point_confidence[k] > 0.3
+    if count > 1:
+        share = good.mean(0)
+        kept = share >= min(0.999, float(share.max()))
+        points, good = points[:, kept], good[:, kept]
+    return Path(frames, points, good.all(1), "similarity" if points.shape[1] > 1 else "translation")
+
+
+def point_sample(frame: int, here: list[Found | None]) -> PointSample:
+    """One frame of a point track from what was found of each of its points."""
+    sure = [round(min(max(h.confidence, 0.0), 1.0), 4) if h and not h.lost else 0.0 for h in here]
+    if len(here) == 1 and here[0] is not None:
+        sure = [round(min(max(here[0].confidence, 0.0), 1.0), 4)]
+    return PointSample(
+        frame=frame, confidence=min(sure), lost=any(h is None or h.lost for h in here),
+        points=[(round(h.xy[0], 4), round(h.xy[1], 4)) if h else None for h in here], point_confidence=sure,
+        reason=next((h.reason for h in here if h and h.reason), ""),
+    )  # fmt: skip
+
+
+def found_point(sample: PointSample, k: int = 0) -> Found | None:
+    """What was found of one point, from a stored frame."""
+    if k >= len(sample.points) or sample.points[k] is None:
+        return None
+    lost = sample.lost if len(sample.points) == 1 else sample.point_confidence[k] <= 0
+    return Found(sample.frame, sample.points[k] or (0.0, 0.0), sample.point_confidence[k], lost, sample.reason)
+
+
+def plane_sample(found: PlaneFound, reference: NDArray[np.float64]) -> PlaneSample:
+    """One frame of a plane track; `reference` (4, 2) are the corners in the reference frame."""
+    h = quad_to_quad(reference, found.corners)
+    c = [(round(float(x), 4), round(float(y), 4)) for x, y in found.corners]
+    return PlaneSample(
+        frame=found.frame, confidence=round(min(max(found.confidence, 0.0), 1.0), 4), lost=found.lost, reason=found.reason,
+        corners=(c[0], c[1], c[2], c[3]), homography=[float(f"{v:.10g}") for v in (h / h[2, 2]).ravel()],
+    )  # fmt: skip
+
+
+def found_plane(sample: PlaneSample) -> PlaneFound | None:
+    if sample.corners is None:
+        return None
+    return PlaneFound(sample.frame, np.array(sample.corners), sample.confidence, sample.lost, sample.reason)

@@ -1,0 +1,123 @@
+"""Commands that track something in a clip and write a track file."""
+
+from __future__ import annotations
+
+import gzip
+import tempfile
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tropein.cli.clips import Clip, Json
+from tropein.cli.common import bar, frame_range, say, whole_or_nothing
+from tropein.core.document import FaceTrack, Footage, PlaneTrack, PointTrack, Track
+from tropein.core.errors import BadInput
+from tropein.core.media.adhoc import borrow, files_of
+from tropein.core.media.record import MediaRecord, MediaStore
+
+Out = Annotated[Path, typer.Option("-o", help="The track file to write (.json or .json.gz).")]
+Frames = Annotated[str | None, typer.Option("--frames", help="A-B, both included.")]
+
+
+def track_point(
+    clip: Clip,
+    at: Annotated[
+        list[str], typer.Option("--at", help="X,Y in pixels of the full-size clip; several times for several.")
+    ],
+    frame: Annotated[int, typer.Option("--frame", help="The frame at which the points are.")],
+    out: Out,
+    frames: Frames = None,
+    pattern: Annotated[int, typer.Option(help="Half the side of the patch, pixels.")] = 15,
+    reach: Annotated[int, typer.Option(help="How far a lost point is looked for, pixels.")] = 40,
+    json: Json = False,
+) -> None:
+    """Follow points both ways from a frame."""
+    first, *more = [_pair(text, "--at is written X,Y") for text in at]
+    track = PointTrack(
+        id="track", name="track", footage="clip", reference_frame=frame, position=first, more=more, pattern_px=pattern,
+        reach_px=reach,
+    )  # fmt: skip
+    _run(clip, track, frames, out, json)
+
+
+def track_plane(
+    clip: Clip,
+    corners: Annotated[list[str], typer.Option("--corners", help="X,Y four times, clockwise from top left.")],
+    frame: Annotated[int, typer.Option("--frame", help="The frame at which the corners are.")],
+    out: Out,
+    rest: Annotated[list[str] | None, typer.Argument(hidden=True)] = None,
+    frames: Frames = None,
+    json: Json = False,
+) -> None:
+    """Follow a flat thing by its four corners both ways from a frame."""
+    four = [_pair(text, "--corners is written X,Y X,Y X,Y X,Y") for text in [*corners, *(rest or [])]]
+    if len(four) != 4:
+        raise BadInput(f"A plane has four corners, clockwise from top left; {len(four)} were given.")
+    track = PlaneTrack(
+        id="track", name="track", footage="clip", reference_frame=frame, corners=(four[0], four[1], four[2], four[3])
+    )
+    _run(clip, track, frames, out, json)
+
+
+def track_face(
+    clip: Clip,
+    out: Out,
+    frame: Annotated[int, typer.Option("--frame", help="A frame in which the face is well seen.")] = 0,
+    near: Annotated[str | None, typer.Option("--near", help="X,Y on the face that is meant; else the largest.")] = None,
+    frames: Frames = None,
+    json: Json = False,
+) -> None:
+    """Follow a face: mesh, irises, eye and mouth opening, pose."""
+    at = _pair(near, "--near is written X,Y") if near else None
+    track = FaceTrack(id="track", name="track", footage="clip", reference_frame=frame, near=at)
+    _run(clip, track, frames, out, json)
+
+
+def _run(clip: str, track: Track, frames: str | None, out: Path, json: bool) -> None:
+    from tropein.core.track.measure import Heard, Job, measure
+
+    if not out.parent.is_dir():
+        raise BadInput(f"There is no folder {out.parent}.")
+    with tempfile.TemporaryDirectory() as folder:
+        store = MediaStore(Path(folder))
+        media, record = borrow(store, files_of(clip))
+        if record.kind == "sound":
+            raise BadInput(f"{clip} holds no pictures.")
+        first, last = frame_range(frames, 0, record.frames - 1)
+        if not first <= track.reference_frame <= last:
+            raise BadInput(f"--frame must lie within {first}-{last}.")
+        count = len(track.points) if isinstance(track, PointTrack) else 1
+        with bar("tracking", (last - first + 1) * count) as tick:
+            done = 0
+
+            def hear(_: Heard) -> None:
+                nonlocal done
+                done += 1
+                tick(done)
+
+            footage = _footage(Path(clip).name, media, record)
+            result = measure(Job(store, footage, track, (first, last), report=hear)).file
+    data = result.dumps()
+    whole_or_nothing(out, gzip.compress(data) if out.suffix == ".gz" else data)
+    say({"frames": len(result.frames), "lost": sum(s.lost for s in result.frames), "written": str(out)}, json)
+
+
+def _footage(name: str, media: str, record: MediaRecord) -> Footage:
+    return Footage(
+        id="clip",
+        name=name[:120],
+        kind=record.kind,
+        media=media,
+        size=record.size,
+        rate=record.rate,
+        frames=record.frames,
+    )
+
+
+def _pair(text: str, form: str) -> tuple[float, float]:
+    x, _, y = text.partition(",")
+    try:
+        return float(x), float(y)
+    except ValueError:
+        raise BadInput(f"{form}, not {text!r}.") from None

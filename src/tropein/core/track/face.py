@@ -1,0 +1,243 @@
+"""Following a face: a mesh in every frame, carried by the picture's own motion so that a still face stays still.
+
+The mesh alone jitters by a third of a per cent of the face's width. So every point is carried by optical flow and only pulled
+gently towards the mesh, once forwards and once backwards, and the two are averaged: no lag, little noise. Lids, lips and irises,
+which flow cannot follow through a blink, are pulled harder.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.animate.ride import similarity
+from tropein.core.errors import BadInput
+from tropein.core.track import face_mesh as fm
+from tropein.core.track.face_mesh import Mesh
+
+CROP = 2.6  # a crop is this many times the face's box
+CROP_PX = 384
+PULL, PULL_LIVELY = 0.1, 0.5
+FLOW_ERROR_PX = 0.5
+SEARCH_EVERY = 3
+MAX_JUMP = 0.8  # of the face's width: beyond it is another face
+DOUBT = 0.035  # mean distance of mesh and carried points, in widths of the face, at which confidence falls to a third
+_LK: dict[str, Any] = {"winSize": (21, 21), "maxLevel": 3, "criteria": (3, 20, 0.02)}
+
+
+class ColourPictures(Protocol):
+    @property
+    def size(self) -> tuple[int, int]: ...
+    def __len__(self) -> int: ...
+    def rgb(self, index: int) -> NDArray[np.uint8]: ...
+
+
+@dataclass(frozen=True, eq=False)
+class FaceFound:
+    """The face in one frame; `mesh` (478, 3) is in full-size pixels (centres at + 0.5), z in the same unit."""
+
+    frame: int
+    mesh: Mesh | None
+    confidence: float
+    lost: bool
+    reason: str = ""
+    eye_open: tuple[float, float] = (0.0, 0.0)  # left, right
+    mouth_open: float = 0.0
+
+
+class Meshes:
+    """Finds meshes in pictures; keeps the model loaded. Use as a context."""
+
+    def __enter__(self) -> Meshes:
+        from mediapipe.python.solutions.face_mesh import FaceMesh
+
+        self._one = FaceMesh(
+            static_image_mode=True, max_num_faces=4, refine_landmarks=True, min_detection_confidence=0.4
+        )
+        return self
+
+    def __exit__(self, *problem: object) -> None:
+        self._one.close()
+
+    def within(self, picture: NDArray[np.uint8], box: tuple[float, float, float, float] | None = None) -> list[Mesh]:
+        """All faces of a picture, or of a box (x0, y0, x1, y1) of it, enlarged when it is small."""
+        h, w = picture.shape[:2]
+        x0, y0, x1, y1 = box or (0.0, 0.0, float(w), float(h))
+        ix0, iy0, ix1, iy1 = max(0, int(x0)), max(0, int(y0)), min(w, int(x1) + 1), min(h, int(y1) + 1)
+        if ix1 - ix0 < 8 or iy1 - iy0 < 8:
+            return []
+        part = picture[iy0:iy1, ix0:ix1]
+        scale = max(1.0, CROP_PX / max(part.shape[:2]))
+        if scale > 1:
+            part = cv2.resize(part, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
+        result = self._one.process(np.ascontiguousarray(part))
+        size = np.array([part.shape[1], part.shape[0], part.shape[1]]) / scale
+        found = []
+        for face in result.multi_face_landmarks or []:
+            p = np.array([[q.x, q.y, q.z] for q in face.landmark]) * size
+            found.append(p + [ix0, iy0, 0])
+        return found
+
+    def anywhere(self, picture: NDArray[np.uint8]) -> list[Mesh]:
+        """Faces of the whole picture; small ones are looked for in enlarged quarters that overlap."""
+        found = self.within(picture)
+        if found:
+            return found
+        h, w = picture.shape[:2]
+        for y in (0.0, 0.2, 0.4):
+            for x in (0.0, 0.2, 0.4):
+                for mesh in self.within(picture, (x * w, y * h, (x + 0.6) * w, (y + 0.6) * h)):
+                    if all(np.linalg.norm(mesh[:, :2].mean(0) - m[:, :2].mean(0)) > fm.width_px(m) for m in found):
+                        found.append(mesh)
+        return found
+
+
+def box_of(mesh: Mesh) -> tuple[float, float, float, float]:
+    low, high = mesh[:, :2].min(0), mesh[:, :2].max(0)
+    centre, half = (low + high) / 2, float((high - low).max()) * CROP / 2
+    return (centre[0] - half, centre[1] - half, centre[0] + half, centre[1] + half)
+
+
+def follow_face(
+    pictures: ColourPictures, reference: int, span: tuple[int, int], near: tuple[float, float] | None = None,
+    report: Callable[[FaceFound], None] = lambda found: None,
+) -> dict[int, FaceFound]:  # fmt: skip
+    """The face of the reference frame (the one nearest to `near`, else the largest) through first..last.
+
+    `report` hears raw results as they come and may raise to stop. Raises BadInput when there is no face to begin with.
+    """
+    first, last = span
+    if not 0 <= first <= reference <= last < len(pictures):
+        raise BadInput("The reference frame must lie in the range, and the range in the clip.")
+    with Meshes() as meshes:
+        faces = meshes.anywhere(pictures.rgb(reference))
+        if not faces:
+            raise BadInput(
+                f"No face was found at frame {reference}. Go to a frame in which the face is turned to the camera and not "
+                "covered, and start there."
+            )
+        chosen = max(faces, key=fm.width_px)
+        if near is not None:
+            chosen = min(faces, key=lambda m: float(np.linalg.norm(m[:, :2].mean(0) - near)))
+        raw = {reference: chosen}
+        report(_heard(reference, chosen))
+        for frames in (range(reference + 1, last + 1), range(reference - 1, first - 1, -1)):
+            at, missing = chosen, 0
+            for frame in frames:
+                mesh = _next(meshes, pictures.rgb(frame), at, missing)
+                missing = 0 if mesh is not None else missing + 1
+                if mesh is not None:
+                    raw[frame] = at = mesh
+                report(_heard(frame, mesh))
+    return _fused(pictures, raw, first, last)
+
+
+def _heard(frame: int, mesh: Mesh | None) -> FaceFound:
+    lost = mesh is None
+    return FaceFound(frame, mesh, 0.0 if lost else 0.9, lost, "no face to be seen" if lost else "")
+
+
+def _next(meshes: Meshes, picture: NDArray[np.uint8], at: Mesh, missing: int) -> Mesh | None:
+    found = meshes.within(picture, box_of(at))
+    reach = MAX_JUMP * (1 + 0.5 * missing)
+    if not found and missing and missing % SEARCH_EVERY == 0:
+        found = meshes.anywhere(picture)
+    width = fm.width_px(at)
+    same = [m for m in found if np.linalg.norm(m[:, :2].mean(0) - at[:, :2].mean(0)) < reach * width]
+    same = [m for m in same if 0.6 < fm.width_px(m) / width < 1.6 or missing > 4]
+    return min(same, key=lambda m: float(np.linalg.norm(m[:, :2].mean(0) - at[:, :2].mean(0))), default=None)
+
+
+def _fused(pictures: ColourPictures, raw: dict[int, Mesh], first: int, last: int) -> dict[int, FaceFound]:
+    """Raw meshes with flow, forwards and backwards, averaged; measures that belong to the whole shot."""
+    pull = np.full(fm.COUNT, PULL)
+    pull[list(fm.LIVELY)] = PULL_LIVELY
+    forward: dict[int, Mesh] = {}
+    backward: dict[int, Mesh] = {}
+    doubt: dict[int, float] = {}
+    flows: dict[int, tuple[NDArray, NDArray]] = {}
+    grey = cv2.cvtColor(pictures.rgb(first), cv2.COLOR_RGB2GRAY)
+    for frame in range(first, last + 1):
+        now = cv2.cvtColor(pictures.rgb(frame), cv2.COLOR_RGB2GRAY)
+        if frame in raw:
+            before = forward.get(frame - 1)
+            if before is None:
+                forward[frame] = raw[frame]
+            else:
+                carried, good = _carry(grey, now, before)
+                flows[frame] = carried, good
+                forward[frame] = _pulled(carried, good, before, raw[frame], pull)
+                doubt[frame] = float(
+                    np.linalg.norm(carried[good] - raw[frame][good, :2], axis=1).mean() if good.any() else 9.9
+                )
+        grey = now
+    later = None
+    for frame in range(last, first - 1, -1):
+        now = cv2.cvtColor(pictures.rgb(frame), cv2.COLOR_RGB2GRAY)
+        if frame in raw:
+            after = backward.get(frame + 1)
+            if after is None or later is None:
+                backward[frame] = raw[frame]
+            else:
+                carried, good = _carry(later, now, after)
+                backward[frame] = _pulled(carried, good, after, raw[frame], pull)
+        later = now
+    return _measured(raw, forward, backward, doubt, first, last)
+
+
+def _carry(before: NDArray[np.uint8], after: NDArray[np.uint8], mesh: Mesh) -> tuple[NDArray, NDArray]:
+    """The mesh's points (n, 2) moved by flow, and which of them came back when flowed back."""
+    p = (mesh[:, :2] - 0.5).astype(np.float32).reshape(-1, 1, 2)
+    q, ok, _ = cv2.calcOpticalFlowPyrLK(before, after, p, None, **_LK)
+    back, ok2, _ = cv2.calcOpticalFlowPyrLK(after, before, q, None, **_LK)
+    error = np.linalg.norm(back - p, axis=2)[:, 0]
+    return q[:, 0].astype(np.float64) + 0.5, (ok[:, 0] == 1) & (ok2[:, 0] == 1) & (error < FLOW_ERROR_PX)
+
+
+def _pulled(carried: NDArray, good: NDArray, before: Mesh, mesh: Mesh, pull: NDArray) -> Mesh:
+    """Carried points pulled towards the mesh; where flow failed, carried by the similarity of those where it did not.
+    What flow would throw far from the mesh is believed to the mesh."""
+    place = carried.copy()
+    if good.sum() >= 20:
+        m = similarity(before[good, :2], carried[good])
+        place[~good] = before[~good, :2] @ m[:2, :2].T + m[:2, 2]
+    else:
+        place = mesh[:, :2].copy()
+    off = np.linalg.norm(place - mesh[:, :2], axis=1) > 0.12 * fm.width_px(mesh)
+    k = np.where(off, 0.6, pull)[:, None]
+    depth = before[:, 2:] + 0.2 * (mesh[:, 2:] - before[:, 2:])
+    return np.c_[place + k * (mesh[:, :2] - place), depth]
+
+
+def _measured(
+    raw: dict[int, Mesh],
+    forward: dict[int, Mesh],
+    backward: dict[int, Mesh],
+    doubt: dict[int, float],
+    first: int,
+    last: int,
+) -> dict[int, FaceFound]:
+    seen = sorted(raw)
+    left = fm.openness(np.array([fm.opening(raw[f], fm.LEFT_EYE) for f in seen]))
+    right = fm.openness(np.array([fm.opening(raw[f], fm.RIGHT_EYE) for f in seen]))
+    mouth = np.array([fm.opening(raw[f], fm.MOUTH) for f in seen])
+    index = {f: i for i, f in enumerate(seen)}
+    out = {}
+    for frame in range(first, last + 1):
+        if frame not in raw:
+            out[frame] = FaceFound(frame, None, 0.0, True, "no face to be seen")
+            continue
+        i = index[frame]
+        mesh = (forward[frame] + backward[frame]) / 2
+        off = doubt.get(frame, doubt.get(frame + 1, 0.0)) / fm.width_px(mesh)
+        confidence = float(np.exp(-((off / DOUBT) ** 2)))
+        out[frame] = FaceFound(
+            frame, mesh, confidence, False, "the mesh and the picture's motion disagree" if confidence < 0.5 else "",
+            (float(left[i]), float(right[i])), float(np.clip(mouth[i] / 0.7, 0, 1)),
+        )  # fmt: skip
+    return out

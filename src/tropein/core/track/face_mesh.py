@@ -1,0 +1,97 @@
+"""The 478 points of a face mesh: which are which, and what is measured from them.
+
+Numbers are those of the face mesh model that ships with mediapipe (Kartynnik et al., Real-time facial surface geometry from
+monocular video, 2019; irises: Ablavatski et al. 2020). Left is the subject's left.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+COUNT = 478
+RIGID = (
+    33,
+    133,
+    263,
+    362,
+    168,
+    6,
+    197,
+    195,
+    5,
+    10,
+    151,
+    9,
+    8,
+    127,
+    356,
+    234,
+    454,
+    93,
+    323,
+)  # brow, temples, nose bridge
+OUTER_EYES = (33, 263)  # right, left
+LEFT_IRIS, RIGHT_IRIS = 473, 468  # centres; the four points after each lie on its edge
+LEFT_EYE = (386, 374, 362, 263)  # upper lid, lower lid, inner corner, outer corner
+RIGHT_EYE = (159, 145, 133, 33)
+MOUTH = (13, 14, 78, 308)  # upper lip, lower lip, corners
+CHIN, FOREHEAD = 152, 10
+LIVELY = (
+    *range(468, 478),  # irises
+    33, 7, 163, 144, 145, 153, 154, 155, 133, 173, 157, 158, 159, 160, 161, 246,  # right lids
+    263, 249, 390, 373, 374, 380, 381, 382, 362, 398, 384, 385, 386, 387, 388, 466,  # left lids
+    61, 146, 91, 181, 84, 17, 314, 405, 321, 375, 291, 185, 40, 39, 37, 0, 267, 269, 270, 409,  # outer lips
+    78, 95, 88, 178, 87, 14, 317, 402, 318, 324, 308, 191, 80, 81, 82, 13, 312, 311, 310, 415,  # inner lips
+)  # fmt: skip
+OUTER_EYES_CM = 9.0  # a usual face's distance between the outer corners, which sets the scale of poses
+
+Mesh = NDArray[np.float64]
+
+
+def width_px(mesh: Mesh) -> float:
+    """Distance between the outer corners of the eyes, turning away allowed for."""
+    return float(np.linalg.norm(mesh[OUTER_EYES[1]] - mesh[OUTER_EYES[0]]))
+
+
+def spot_points(mesh: Mesh, spot: str) -> NDArray[np.float64]:
+    """Two points (2, 2) that a thing tied to a spot of the face follows: the spot, and one to the side of it by which
+    turn and size are read."""
+    across = mesh[OUTER_EYES[1]] - mesh[OUTER_EYES[0]]
+    along = across[:2] / max(float(np.linalg.norm(across[:2])), 1e-6) * np.linalg.norm(across)
+    centres = {
+        "left iris": mesh[LEFT_IRIS, :2],
+        "right iris": mesh[RIGHT_IRIS, :2],
+        "mouth": mesh[list(MOUTH), :2].mean(0),
+    }
+    centre = centres.get(spot, mesh[list(RIGID), :2].mean(0))
+    return np.array([centre, centre + along])
+
+
+def iris(mesh: Mesh, centre: int) -> tuple[float, float, float]:
+    """x, y, radius."""
+    edge = np.linalg.norm(mesh[centre + 1 : centre + 5, :2] - mesh[centre, :2], axis=1)
+    return float(mesh[centre, 0]), float(mesh[centre, 1]), float(edge.mean())
+
+
+def opening(mesh: Mesh, four: tuple[int, int, int, int]) -> float:
+    """Height over width of an eye or the mouth."""
+    upper, lower, a, b = (mesh[i] for i in four)
+    return float(np.linalg.norm(upper - lower) / max(float(np.linalg.norm(a - b)), 1e-6))
+
+
+def openness(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Openings through a shot (n,) as 0 (shut) to 1 (as open as it usually is when open)."""
+    wide = float(np.percentile(values, 75))
+    shut = min(0.3 * wide, float(values.min()))
+    return np.clip((values - shut) / max(wide - shut, 1e-6), 0, 1)
+
+
+def axes(mesh: Mesh) -> NDArray[np.float64]:
+    """(3, 3) columns: the face's x (to its left), y (up), z (out of the face), in picture axes (x right, y down, z away)."""
+    x = mesh[OUTER_EYES[1]] - mesh[OUTER_EYES[0]]
+    x = x / np.linalg.norm(x)
+    up = mesh[FOREHEAD] - mesh[CHIN]
+    y = up - x * (up @ x)
+    y = y / np.linalg.norm(y)
+    return np.stack([x, y, np.cross(x, y)], 1)

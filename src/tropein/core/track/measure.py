@@ -1,0 +1,182 @@
+"""From a track as the document has it to its samples: what the page, the command line and the demo all call."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from tropein.core.document import FaceTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document.footage import Footage
+from tropein.core.errors import BadInput, Cancelled
+from tropein.core.media.colour_frames import ColourFrames
+from tropein.core.media.grey import GreyFrames
+from tropein.core.media.record import MediaStore
+from tropein.core.track import face_mesh as fm
+from tropein.core.track.face import FaceFound, follow_face
+from tropein.core.track.file import FaceFile, FaceSample, FileBase, Irises, PlaneFile, PointFile, Sides
+from tropein.core.track.follow import Direction, Wish, follow, follow_plane
+from tropein.core.track.motion import MotionBetween
+from tropein.core.track.plane import PlaneAnchor, PlaneFound
+from tropein.core.track.point import Anchor, Found
+from tropein.core.track.samples import found_plane, found_point, plane_sample, point_sample
+
+
+@dataclass(frozen=True)
+class Heard:
+    """One frame as it comes, for progress: the middle of what is tracked, and its corners if it has any."""
+
+    frame: int
+    xy: tuple[float, float]
+    confidence: float
+    lost: bool
+    corners: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
+class Job:
+    """What is to be measured. `known` are earlier samples, kept where this run does not go."""
+
+    store: MediaStore
+    footage: Footage
+    track: Track
+    span: tuple[int, int]
+    direction: Direction = "both"
+    known: FileBase | None = None
+    report: Callable[[Heard], None] = lambda heard: None
+
+    def head(self, stopped: str) -> dict[str, Any]:
+        return {
+            "source": self.footage.name, "size": self.footage.size, "rate": self.footage.rate,
+            "reference_frame": self.track.reference_frame, "stopped": stopped,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Measured:
+    """The samples, and whether the user stopped the run (what was done is kept)."""
+
+    file: PointFile | PlaneFile | FaceFile
+    cancelled: bool = False
+
+
+def measure(job: Job) -> Measured:
+    """Track. Raises BadInput when it cannot begin."""
+    if isinstance(job.track, PointTrack):
+        return _points(job, job.track)
+    if isinstance(job.track, PlaneTrack):
+        return _plane(job, job.track)
+    return _face(job, job.track)
+
+
+def _kept(job: Job, frame: int) -> bool:
+    """Whether an earlier result of a frame stays."""
+    return not job.span[0] <= frame <= job.span[1] or job.direction != "both"
+
+
+def _points(job: Job, track: PointTrack) -> Measured:
+    frames = GreyFrames(job.store, job.footage.media)
+    motion = MotionBetween()
+    earlier = job.known.frames if isinstance(job.known, PointFile) else []
+    found: list[dict[int, Found]] = []
+    stopped, cancelled = "", False
+    try:
+        for k, place in enumerate(track.points):
+            before = {s.frame: p for s in earlier if _kept(job, s.frame) and (p := found_point(s, k)) is not None}
+            seen = dict(before)
+            found.append(seen)
+
+            def hear(f: Found, seen: dict[int, Found] = seen) -> None:
+                seen[f.frame] = f
+                job.report(Heard(f.frame, f.xy, f.confidence, f.lost))
+
+            hand = [Anchor(h.frame, h.position) for h in track.hand_set if h.point == k]
+            wish = Wish(job.span, job.direction, hear)
+            reference = Anchor(track.reference_frame, place)
+            _, why = follow(frames, reference, hand, wish, track.pattern_px, track.reach_px, before, motion)
+            stopped = stopped or why
+    except Cancelled:
+        cancelled = True
+    finally:
+        frames.close()
+    every = sorted(set().union(*found))
+    rows = [point_sample(f, [p.get(f) for p in found]) for f in every]
+    return Measured(PointFile(**job.head(stopped), frames=rows), cancelled)
+
+
+def _plane(job: Job, track: PlaneTrack) -> Measured:
+    frames = GreyFrames(job.store, job.footage.media)
+    earlier = job.known.frames if isinstance(job.known, PlaneFile) else []
+    before = {s.frame: p for s in earlier if _kept(job, s.frame) and (p := found_plane(s)) is not None}
+    seen, stopped, cancelled = dict(before), "", False
+
+    def hear(f: PlaneFound) -> None:
+        seen[f.frame] = f
+        corners = tuple((float(x), float(y)) for x, y in f.corners)
+        middle = (float(f.corners[:, 0].mean()), float(f.corners[:, 1].mean()))
+        job.report(Heard(f.frame, middle, f.confidence, f.lost, corners))
+
+    reference = np.array(track.corners)
+    try:
+        hand = [PlaneAnchor(h.frame, np.array(h.corners)) for h in track.hand_set]
+        wish = Wish(job.span, job.direction, hear)
+        seen, stopped = follow_plane(frames, PlaneAnchor(track.reference_frame, reference), hand, wish, before)
+    except Cancelled:
+        cancelled = True
+    finally:
+        frames.close()
+    rows = [plane_sample(seen[f], reference) for f in sorted(seen)]
+    return Measured(PlaneFile(**job.head(stopped), frames=rows), cancelled)
+
+
+def _face(job: Job, track: FaceTrack) -> Measured:
+    pictures = ColourFrames(job.store, job.footage.media)
+    heard: dict[int, FaceFound] = {}
+
+    def hear(f: FaceFound) -> None:
+        heard[f.frame] = f
+        x, y = (0.0, 0.0) if f.mesh is None else f.mesh[:, :2].mean(0)
+        job.report(Heard(f.frame, (float(x), float(y)), f.confidence, f.lost))
+
+    try:
+        found, cancelled = follow_face(pictures, track.reference_frame, job.span, track.near, hear), False
+    except Cancelled:
+        found, cancelled = heard, True
+    finally:
+        pictures.close()
+    earlier = job.known.frames if isinstance(job.known, FaceFile) else []
+    rows = {s.frame: s for s in earlier if s.frame not in found} | {f: face_sample(found[f]) for f in found}
+    return Measured(FaceFile(**job.head(""), frames=[rows[f] for f in sorted(rows)]), cancelled)
+
+
+def face_sample(found: FaceFound) -> FaceSample:
+    """One frame of a face track."""
+    common: dict[str, Any] = {"frame": found.frame, "lost": found.lost, "reason": found.reason}
+    if found.mesh is None:
+        return FaceSample(**common, confidence=0.0, landmarks=None)
+    pose = np.eye(4)
+    pose[:3, :3] = fm.axes(found.mesh)
+    pose[:3, 3] = found.mesh[list(fm.RIGID)].mean(0) * (fm.OUTER_EYES_CM / fm.width_px(found.mesh))
+    left, right = (fm.iris(found.mesh, i) for i in (fm.LEFT_IRIS, fm.RIGHT_IRIS))
+    rounded = np.round(found.mesh, 3).tolist()
+    return FaceSample(
+        **common, confidence=round(found.confidence, 4), landmarks=[(p[0], p[1], p[2]) for p in rounded],
+        iris=Irises(left=left, right=right), eye_open=Sides(left=found.eye_open[0], right=found.eye_open[1]),
+        mouth_open=found.mouth_open, pose=[float(f"{v:.8g}") for v in pose.ravel()],
+    )  # fmt: skip
+
+
+def note_on(file: PointFile | PlaneFile | FaceFile) -> str:
+    """What a person should know of the result, in one sentence or two; "" when all is well."""
+    lost = [s for s in sorted(file.frames, key=lambda s: s.frame) if s.lost]
+    if not lost:
+        return ""
+    if len(lost) == len(file.frames):
+        raise BadInput(f"Nothing could be followed: {lost[0].reason or 'nothing was found'}.")
+    where = f"Lost {'from' if len(lost) > 1 else 'at'} frame {lost[0].frame}: {lost[0].reason}."
+    rest = "It stopped there." if file.stopped else f"{len(lost)} frames are lost in all."
+    if isinstance(file, FaceFile):
+        return f"{where} {rest} What rides on it bridges the gap, or hides there if you say so."
+    return f"{where} {rest} Set it by hand at a later frame to bridge the gap, or end the ride before it."

@@ -1,0 +1,99 @@
+"""The face of a demo plate, whose truth is known; and pictures without one."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+
+from tropein.core.errors import BadInput
+from tropein.core.media.adhoc import borrow
+from tropein.core.media.colour_frames import ColourFrames
+from tropein.core.media.record import MediaStore
+from tropein.core.track import face_mesh as fm
+from tropein.core.track.face import FaceFound, follow_face
+from tropein.core.track.file import FaceFile, parse_track
+from tropein.core.track.measure import face_sample
+from tropein.core.track.samples import as_path
+
+PLATES = Path(__file__).parents[2] / "demo/plates"
+SPAN = (14, 28)  # a blink lies in it
+
+
+class Pilot:
+    """The plate, small and in a corner if asked, or without a face in some frames."""
+
+    def __init__(self, folder: Path, hidden: range = range(0)) -> None:
+        store = MediaStore(folder)
+        media, _ = borrow(store, [PLATES / "pilot.mp4"])
+        self.frames, self.hidden = ColourFrames(store, media), hidden
+        self.size = self.frames.size
+
+    def __len__(self) -> int:
+        return len(self.frames)
+
+    def rgb(self, index: int) -> np.ndarray:
+        picture = self.frames.rgb(index)
+        return np.full_like(picture, 60) if index in self.hidden else picture
+
+
+@pytest.fixture(scope="module")
+def truth() -> list[dict]:
+    return json.loads((PLATES / "pilot.truth.json").read_text())["frames"]
+
+
+@pytest.fixture(scope="module")
+def found(tmp_path_factory: pytest.TempPathFactory) -> dict[int, FaceFound]:
+    return follow_face(Pilot(tmp_path_factory.mktemp("media")), 14, SPAN)
+
+
+def test_irises_lie_where_they_are_and_a_blink_is_seen(found: dict[int, FaceFound], truth: list[dict]) -> None:
+    gaps = []
+    for frame, face in found.items():
+        assert face.mesh is not None and not face.lost
+        if truth[frame]["eye_open"] > 0.8:
+            got = np.array([fm.iris(face.mesh, i)[:2] for i in (fm.RIGHT_IRIS, fm.LEFT_IRIS)])
+            gaps.append(got - np.array(truth[frame]["iris_px_viewer_left_right"]))
+    offset = np.mean(gaps, 0)
+    assert np.linalg.norm(np.array(gaps) - offset, axis=2).mean() < 1.5 and np.abs(offset).max() < 4
+    closed = {f for f in found if truth[f]["eye_open"] < 0.5}
+    seen = {f for f in found if np.mean(found[f].eye_open) < 0.5}
+    assert seen and max(abs(min(closed) - min(seen)), abs(max(closed) - max(seen))) <= 1
+
+
+def test_what_is_tied_to_an_iris_goes_with_it(found: dict[int, FaceFound]) -> None:
+    rows = [face_sample(found[f]) for f in sorted(found)]
+    file = parse_track(FaceFile(size=(960, 540), rate="24/1", reference_frame=14, frames=rows).dumps())
+    path = as_path(file, "left iris")
+    moved = path.moved(28, 14)
+    assert moved is not None and isinstance(file, FaceFile) and file.frames[0].iris and file.frames[-1].iris
+    start, end = np.array(file.frames[0].iris.left[:2]), np.array(file.frames[-1].iris.left[:2])
+    assert np.abs(moved @ np.r_[start, 1] - np.r_[end, 1]).max() < 0.01
+    pose = np.array(file.frames[0].pose).reshape(4, 4)[:3, :3]
+    assert np.allclose(pose.T @ pose, np.eye(3), atol=1e-3) and np.linalg.det(pose) > 0
+
+
+def test_a_face_that_is_hidden_is_lost_and_found_again(tmp_path: Path) -> None:
+    found = follow_face(Pilot(tmp_path, hidden=range(18, 22)), 14, (14, 26))
+    assert [f for f in found if found[f].lost] == [18, 19, 20, 21] and found[19].reason
+
+
+def test_a_picture_without_a_face_is_refused_in_words(tmp_path: Path) -> None:
+    with pytest.raises(BadInput, match="No face was found at frame 14"):
+        follow_face(Pilot(tmp_path, hidden=range(72)), 14, (14, 16))
+
+
+def test_a_still_face_stays_still(tmp_path: Path) -> None:
+    pilot = Pilot(tmp_path)
+    still = pilot.rgb(5).astype(np.float32)
+    rng = np.random.default_rng(0)
+    frames = [np.clip(still + rng.normal(0, 2, still.shape), 0, 255).astype(np.uint8) for _ in range(12)]
+    pilot.rgb = lambda i: frames[i]  # type: ignore[method-assign]
+    found = follow_face(pilot, 0, (0, 11))
+    meshes = np.array([found[f].mesh[:, :2] for f in sorted(found)])  # type: ignore[index]
+    rigid = meshes[:, list(fm.RIGID)]
+    assert rigid.std(0).mean() < 0.15
+    assert cv2.norm(rigid.mean(0) - meshes[0][list(fm.RIGID)]) < 10

@@ -1,0 +1,69 @@
+import { useAbout, useCarried, useSamples } from "../api/client";
+import { cornersAt, marks } from "../document/marks";
+import { inverse, own, through } from "../document/geometry";
+import type { CarrierLayer, Control, Corners, FootageLayer, Vec2 } from "../document/types";
+import { useBench } from "../state/bench";
+import { Scrub } from "../ui/Scrub";
+import { ParamRow } from "./ParamRow";
+import { HangMenu } from "./RideWords";
+import { Section } from "./Sheet";
+import { plateLayer } from "./tracking";
+
+/** Where a layer lies: its transform or its four corners, motion blur, what it hangs from, how steady it rides. */
+export function PlaceSection({ layer }: { layer: FootageLayer | CarrierLayer }) {
+  const { shot, commit, draft } = useBench();
+  const about = useAbout().data;
+  if (!shot || !about) return null;
+  const path = `/layers/${layer.id}/place`;
+  const { corners, ride, hang } = layer.place;
+  return (
+    <Section title="Place" note={corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
+      {!corners && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
+      {layer.kind === "footage" && <CornerRow layer={layer} />}
+      {layer.kind === "footage" && (
+        <label className="flex h-7 items-center gap-2 pl-[30px]">
+          <span className="flex-1">Motion blur</span>
+          <input type="checkbox" className="h-4 w-4 accent-[#c7a252]" checked={layer.place.motion_blur} onChange={(e) => void commit(`${e.target.checked ? "blur" : "do not blur"} the motion of ${layer.name}`, [{ op: "replace", path: `${path}/motion_blur`, value: e.target.checked }])} />
+        </label>
+      )}
+      {!hang && <div className="flex h-7 items-center gap-2 pl-[30px]"><span className="flex-1">Hangs from</span><HangMenu layer={layer} shot={shot} className="text-quiet underline decoration-dotted underline-offset-4 hover:text-ink" trigger="nothing" /></div>}
+      {ride && (
+        <div className="flex h-7 items-center gap-2 pl-[30px]">
+          <span className="flex-1" title="Smooths the path that is followed">Steady</span>
+          <Scrub label="Steady" value={ride.steady} step={0.5} unit="fr" digits={1} hard={[0, 48]} onDrag={(v) => draft([{ op: "replace", path: `${path}/ride/steady`, value: v }])} onSet={(v) => void commit(`steady the ride of ${layer.name}`, [{ op: "replace", path: `${path}/ride/steady`, value: v }])} />
+        </div>
+      )}
+    </Section>
+  );
+}
+
+/** Pinned by four corners or not; on a plane its corners can be taken over. */
+function CornerRow({ layer }: { layer: FootageLayer }) {
+  const { shot, stored, frame, commit } = useBench();
+  const ride = layer.place.ride;
+  const track = ride ? shot?.tracks[ride.track] : undefined;
+  const files = useSamples(track?.samples ? [track.samples] : []);
+  const carried = useCarried(ride ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame)?.[layer.id];
+  if (!shot) return null;
+  const path = `/layers/${layer.id}/place`;
+  const set = (label: string, value: Corners | null) => void commit(label, [{ op: "replace", path: `${path}/corners`, value: value && { value: value.map((c) => c.map((v) => Number(v.toFixed(2)))), keys: [] } }]);
+  const pin = () => {
+    const [w, h] = shot.footage[layer.footage].size as Vec2;
+    const m = own(layer.place, [w, h], frame);
+    set(`pin ${layer.name} by four corners`, ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => through(m, c)) as Corners);
+  };
+  const fit = () => {
+    if (track?.kind !== "plane") return;
+    const now = frame - (plateLayer()?.start ?? 0);
+    const mark = marks(track.samples ? files[track.samples] : undefined, undefined).find((m) => m.frame === now);
+    const corners = cornersAt(track, now, mark);
+    const back = inverse(carried ?? [1, 0, 0, 0, 1, 0, 0, 0, 1]);
+    if (corners) set(`fit ${layer.name} to ${track.name}`, corners.map((c) => through(back, c)) as Corners);
+  };
+  return (
+    <div className="flex flex-wrap items-center gap-1.5 py-1 pl-[30px]">
+      {layer.place.corners ? <button className="btn py-0" onClick={() => set(`unpin ${layer.name}`, null)}>Unpin the corners</button> : <button className="btn py-0" onClick={pin}>Pin by four corners</button>}
+      {track?.kind === "plane" && <button className="btn py-0" onClick={fit}>Fit to {track.name}</button>}
+    </div>
+  );
+}

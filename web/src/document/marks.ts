@@ -1,0 +1,42 @@
+/** Where a track's marks lie, frame by frame: stored samples with those just coming in over them. */
+import type { LiveSample } from "../live/tracks";
+import type { Corners, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
+
+export interface Mark { frame: number; confidence: number; lost: boolean; reason: string; places: (Vec2 | null)[] }
+
+export function marks(file: TrackFile | undefined, live: LiveSample[] | undefined): Mark[] {
+  const all = new Map<number, Mark>();
+  const put = (s: { frame: number; confidence: number; lost: boolean; reason?: string }, places: (Vec2 | null)[]) =>
+    all.set(s.frame, { frame: s.frame, confidence: s.confidence, lost: s.lost, reason: s.reason ?? "", places });
+  if (file?.kind === "point") file.frames.forEach((s) => put(s, s.points as (Vec2 | null)[]));
+  if (file?.kind === "plane") file.frames.forEach((s) => put(s, (s.corners ?? []) as Vec2[]));
+  if (file?.kind === "face") file.frames.forEach((s) => put(s, s.landmarks ? [[s.landmarks[168][0], s.landmarks[168][1]]] : []));
+  for (const [frame, x, y, confidence, lost, ...corners] of live ?? []) {
+    const places: Vec2[] = corners.length === 8 ? [0, 2, 4, 6].map((i) => [corners[i], corners[i + 1]]) : [[x, y]];
+    put({ frame, confidence, lost: lost === 1 }, places);
+  }
+  return [...all.values()].sort((a, b) => a.frame - b.frame);
+}
+
+/** Where a point of a track is at a frame: as set by hand, else as found. */
+export function pointAt(track: PointTrack, point: number, frame: number, mark: Mark | undefined): Vec2 | null {
+  if (frame === track.reference_frame) return point ? (track.more[point - 1] ?? null) : track.position;
+  return track.hand_set.find((h) => h.frame === frame && h.point === point)?.position ?? mark?.places[point] ?? null;
+}
+
+export function cornersAt(track: PlaneTrack, frame: number, mark: Mark | undefined): Corners | null {
+  if (frame === track.reference_frame) return track.corners;
+  const hand = track.hand_set.find((h) => h.frame === frame);
+  return hand?.corners ?? (mark?.places.length === 4 && mark.places.every(Boolean) ? (mark.places as Corners) : null);
+}
+
+/** Frames in which the user said where it is. */
+export const handSetFrames = (track: Track): number[] => (track.kind === "face" ? [] : track.hand_set.map((h) => h.frame));
+
+/** Rings of a face mesh worth drawing: the oval, both eyes, the lips. */
+export const FACE_RINGS = [
+  [10, 338, 297, 332, 284, 251, 389, 356, 454, 323, 361, 288, 397, 365, 379, 378, 400, 377, 152, 148, 176, 149, 150, 136, 172, 58, 132, 93, 234, 127, 162, 21, 54, 103, 67, 109],
+  [33, 246, 161, 160, 159, 158, 157, 173, 133, 155, 154, 153, 145, 144, 163, 7],
+  [263, 466, 388, 387, 386, 385, 384, 398, 362, 382, 381, 380, 374, 373, 390, 249],
+  [61, 185, 40, 39, 37, 0, 267, 269, 270, 409, 291, 375, 321, 405, 314, 17, 84, 181, 91, 146],
+];
