@@ -1073,6 +1073,7 @@ export interface components {
             corners?: components["schemas"]["Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"] | null;
             ride?: components["schemas"]["Ride"] | null;
             hang?: components["schemas"]["Hang"] | null;
+            steady?: components["schemas"]["Steady"] | null;
             /**
              * Motion Blur
              * @default false
@@ -1600,6 +1601,48 @@ export interface components {
             left: number;
             /** Right */
             right: number;
+        };
+        /**
+         * Steady
+         * @description Hold what a track follows still. `smooth` 0 holds it where it is in the reference frame, above it leaves a smooth
+         *     move (its standard deviation in frames); `edge` says what is shown where the picture no longer reaches.
+         */
+        Steady: {
+            /** Track */
+            track: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /**
+             * Parts
+             * @default [
+             *       "position"
+             *     ]
+             */
+            parts: ("position" | "rotation" | "scale" | "perspective")[];
+            /**
+             * Spot
+             * @default
+             */
+            spot: string;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Smooth
+             * @default 0
+             */
+            smooth: number;
+            /**
+             * Edge
+             * @default zoom
+             * @enum {string}
+             */
+            edge: "zoom" | "mirror" | "repeat" | "nothing";
         };
         /**
          * TrackWanted

@@ -10,23 +10,23 @@ import { Section } from "./Sheet";
 import { plateLayer } from "./tracking";
 
 /** Where a layer lies: its transform or its four corners, motion blur, what it hangs from, how steady it rides. */
-export function PlaceSection({ layer }: { layer: FootageLayer | CarrierLayer }) {
+export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLayer; plate: boolean }) {
   const { shot, commit, draft } = useBench();
   const about = useAbout().data;
   if (!shot || !about) return null;
   const path = `/layers/${layer.id}/place`;
   const { corners, ride, hang } = layer.place;
   return (
-    <Section title="Place" note={corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
+    <Section title="Place" note={plate ? "reframing" : corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
       {!corners && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
-      {layer.kind === "footage" && <CornerRow layer={layer} />}
+      {layer.kind === "footage" && !plate && <CornerRow layer={layer} />}
       {layer.kind === "footage" && (
         <label className="flex h-7 items-center gap-2 pl-[30px]">
           <span className="flex-1">Motion blur</span>
           <input type="checkbox" className="h-4 w-4 accent-[#c7a252]" checked={layer.place.motion_blur} onChange={(e) => void commit(`${e.target.checked ? "blur" : "do not blur"} the motion of ${layer.name}`, [{ op: "replace", path: `${path}/motion_blur`, value: e.target.checked }])} />
         </label>
       )}
-      {!hang && <div className="flex h-7 items-center gap-2 pl-[30px]"><span className="flex-1">Hangs from</span><HangMenu layer={layer} shot={shot} className="text-quiet underline decoration-dotted underline-offset-4 hover:text-ink" trigger="nothing" /></div>}
+      {!hang && !plate && <div className="flex h-7 items-center gap-2 pl-[30px]"><span className="flex-1">Hangs from</span><HangMenu layer={layer} shot={shot} className="text-quiet underline decoration-dotted underline-offset-4 hover:text-ink" trigger="nothing" /></div>}
       {ride && (
         <div className="flex h-7 items-center gap-2 pl-[30px]">
           <span className="flex-1" title="Smooths the path that is followed">Steady</span>

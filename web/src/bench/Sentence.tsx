@@ -21,7 +21,7 @@ export function Sentence({ layer }: { layer: Layer }) {
   return (
     <p className="text-[15px] leading-7" data-testid="sentence">
       <Rename value={layer.name} label="Name of the layer" save={(name) => void commit(`rename ${layer.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />
-      {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second.</>}
+      {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second{layer.kind === "footage" && layer.place.steady ? <>, holding <b>{shot.tracks[layer.place.steady.track]?.name}</b> still</> : null}.</>}
       {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
       {layer.kind === "carrier" && <>, a carrier, shows nothing; <RideWords layer={layer} /> carries {hanging.length ? <b>{hanging.map((l) => l.name).join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</>}
       {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}

@@ -6,6 +6,7 @@ import type { Control, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Effects } from "./Effects";
 import { Scrub } from "../ui/Scrub";
+import { HoldSection } from "./HoldSection";
 import { ParamRow } from "./ParamRow";
 import { PlaceSection } from "./PlaceSection";
 import { Rename, Sentence } from "./Sentence";
@@ -54,7 +55,8 @@ function LayerSheet({ layer }: { layer: Layer }) {
   return (
     <>
       <Sentence layer={layer} />
-      {layer.kind !== "veil" && !plate && <PlaceSection layer={layer} />}
+      {layer.kind !== "veil" && <PlaceSection layer={layer} plate={plate} />}
+      {layer.kind === "footage" && plate && <HoldSection layer={layer} />}
       {layer.kind !== "carrier" && <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
         <Effects layer={layer} />

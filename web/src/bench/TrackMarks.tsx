@@ -137,7 +137,6 @@ function Face({ track, file, all, frame, scale }: { track: Track; file: TrackFil
   const near = track.kind === "face" && !mesh && frame === track.reference_frame ? track.near : null;
   return (
     <>
-      <Trail all={all} point={0} frame={frame} scale={scale} />
       {mesh && FACE_RINGS.map((ring, i) => <polygon key={i} points={ring.map((k) => `${mesh[k][0] * scale},${mesh[k][1] * scale}`).join(" ")} fill="none" stroke={mark?.lost ? LOST : GOOD} strokeWidth="1.3" opacity=".85" />)}
       {sample?.iris && [sample.iris.left, sample.iris.right].map(([x, y, r], i) => <circle key={i} cx={x * scale} cy={y * scale} r={r * scale} fill="none" stroke={GOOD} strokeWidth="1.3" />)}
       {near && <circle cx={near[0] * scale} cy={near[1] * scale} r="12" fill="none" stroke={GOOD} strokeWidth="1.8" strokeDasharray="3 3" />}

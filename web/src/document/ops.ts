@@ -51,7 +51,7 @@ export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLa
   return {
     kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
     start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), effects: [],
-    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null, hang: null, motion_blur: false },
+    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null, hang: null, steady: null, motion_blur: false },
   } as FootageLayer;
 }
 
@@ -108,6 +108,7 @@ export function removeTrack(shot: Shot, id: string): Op[] {
   const ops: Op[] = [];
   for (const layer of Object.values(shot.layers)) {
     if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
+    if (layer.kind !== "veil" && layer.place.steady?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/steady`, value: null });
   }
   return [...ops, { op: "remove", path: `/tracks/${id}` }];
 }

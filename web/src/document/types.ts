@@ -11,12 +11,13 @@ export interface Animated<T = unknown> { value: T; keys: Key<T>[] }
 export interface DrawnCurve { points: Vec2[] }
 
 export type Ride = Whole<Schemas["Ride"]>;
+export type Steady = Whole<Schemas["Steady"]>;
 export type Part = Ride["parts"][number];
 export type Corners = [Vec2, Vec2, Vec2, Vec2];
 export interface Hang { layer: string; reference_frame: number }
 export interface Place {
   position: Animated<Vec2>; scale: Animated<Vec2>; rotation: Animated<number>; pivot: Animated<Vec2>;
-  corners: Animated<Corners> | null; ride: Ride | null; hang: Hang | null; motion_blur: boolean;
+  corners: Animated<Corners> | null; ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
 }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number> } & Record<string, unknown>;
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; effects: Effect[] }

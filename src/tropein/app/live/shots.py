@@ -11,6 +11,7 @@ from sqlalchemy import Engine
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.document.patch import apply_patch
+from tropein.core.document.upgrade import load_shot
 
 KEPT = 32
 
@@ -31,7 +32,7 @@ class LiveShots:
     def _read(self, shot: str) -> dict[str, Any]:
         with transaction(self._engine) as session:
             row = shots.row_of(session, shot)
-            document, revision = row.document, row.revision
+            document, revision = load_shot(row.document).model_dump(mode="json"), row.revision
         self._kept[(shot, revision)] = document
         while len(self._kept) > KEPT:
             self._kept.popitem(last=False)

@@ -12,12 +12,23 @@ import numpy as np
 
 from tropein.core.animate.ride import Path, followed, speed_px
 from tropein.core.animate.sample import sample
+from tropein.core.animate.steady import filling_zoom, held
 from tropein.core.document import Footage, FootageLayer, Layer, Place, Shot, VeilLayer, parse_rate
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.picture import Picture, Window, nothing
-from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, resize, rotation, scaling, translation, warp_blurred
+from tropein.core.raster.warp import (
+    Edge,
+    Matrix,
+    Quality,
+    quad_to_quad,
+    resize,
+    rotation,
+    scaling,
+    translation,
+    warp_blurred,
+)
 
 Make = Callable[..., Picture]
 
@@ -93,8 +104,10 @@ class Planner:
         totals = [
             scaling(self.scale, self.scale) @ m @ shrink for m in self._within_shutter(layer, footage, frame, matrix)
         ]
-        parameters = (np.round(totals, 9).tolist(), window, quality)
-        return step("warp", parameters, (picture,), lambda p: warp_blurred(p, totals, window, quality))
+        held_edge = layer.place.steady.edge if layer.place.steady else "nothing"
+        edge: Edge = "nothing" if held_edge == "zoom" else held_edge
+        parameters = (np.round(totals, 9).tolist(), window, quality, edge)
+        return step("warp", parameters, (picture,), lambda p: warp_blurred(p, totals, window, quality, edge))
 
     def _within_shutter(self, layer: FootageLayer, footage: Footage, frame: float, still: Matrix) -> list[Matrix]:
         """The layer's matrices while the shutter is open: one when it stands still, more the faster it moves."""
@@ -121,7 +134,21 @@ class Planner:
         if place.corners is not None:
             corners = np.array(sample(place.corners, frame))
             return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
-        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2)
+        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(place, footage, frame)
+
+    def _held(self, place: Place, footage: Footage, frame: float) -> Matrix:
+        """What holding a track still does to the footage's own pixels."""
+        s = place.steady
+        path = self.paths(self.shot.tracks[s.track].samples or "", s.spot) if s else None
+        if s is None or path is None:
+            return np.eye(3)
+        parts = tuple(s.parts)
+        matrix = held(path, frame, s.reference_frame, parts, s.smooth, s.strength)
+        if s.edge != "zoom":
+            return matrix
+        zoom = filling_zoom(path, footage.size, self.shot.trim, s.reference_frame, parts, s.smooth, s.strength)
+        w, h = footage.size
+        return translation(w / 2, h / 2) @ scaling(zoom, zoom) @ translation(-w / 2, -h / 2) @ matrix
 
     def carried(self, place: Place, frame: float) -> Matrix | None:
         """What a place's ride and what it hangs from do to it, in shot pixels; None when hidden."""
@@ -141,10 +168,21 @@ class Planner:
         moved = path.moved(frame, ride.reference_frame, ride.steady, ride.gaps)
         if moved is None:
             return None
+        moved = self._with_plate(self.shot.tracks[ride.track].footage, moved, frame, ride.reference_frame)
         about = np.array(sample(place.position, frame))
         if place.corners is not None:
             about = np.array(sample(place.corners, frame)).mean(0)
         return total @ followed(moved, ride.parts, about)
+
+    def _with_plate(self, footage: str, moved: Matrix, frame: float, reference: float) -> Matrix:
+        """A motion seen in the plate, as it is seen in the shot, where the plate itself may have been moved or held."""
+        plate = self.shot.layers.get(self.shot.plate or "")
+        if not isinstance(plate, FootageLayer) or plate.footage != footage:
+            return moved
+        here, there = (self.matrix(plate.place, self.shot.footage[footage], f) for f in (frame, reference))
+        if here is None or there is None or abs(np.linalg.det(there)) < 1e-9:
+            return moved
+        return here @ moved @ np.linalg.inv(there)
 
     def _whole(self, place: Place, frame: float) -> Matrix | None:
         carried = self.carried(place, frame)

@@ -27,6 +27,7 @@ def edit(document: dict[str, Any], ops: PatchOps) -> tuple[dict[str, Any], Shot,
 
     The stored patch is made from the two documents, so that defaults filled in by validation are part of it.
     """
-    shot = load_shot(apply_patch(document, ops))
+    whole = load_shot(document).model_dump(mode="json")  # parts that are newer than the stored document are in it too
+    shot = load_shot(apply_patch(whole, ops))
     after = shot.model_dump(mode="json")
     return after, shot, jsonpatch.make_patch(document, after).patch, jsonpatch.make_patch(after, document).patch

@@ -34,6 +34,19 @@ class Hang(Model):
     reference_frame: Frame = 0
 
 
+class Steady(Model):
+    """Hold what a track follows still. `smooth` 0 holds it where it is in the reference frame, above it leaves a smooth
+    move (its standard deviation in frames); `edge` says what is shown where the picture no longer reaches."""
+
+    track: Id
+    reference_frame: Frame = 0
+    parts: Annotated[list[Part], Field(max_length=3)] = ["position"]
+    spot: Annotated[str, Field(max_length=40)] = ""
+    strength: Annotated[float, Field(ge=0, le=1)] = 1.0
+    smooth: Annotated[float, Field(ge=0, le=120)] = 0.0
+    edge: Literal["zoom", "mirror", "repeat", "nothing"] = "zoom"
+
+
 class Place(Model):
     """A layer's transform: pivot (in footage pixels from its centre) goes to position, turned and scaled about it."""
 
@@ -47,4 +60,5 @@ class Place(Model):
     ] = None
     ride: Ride | None = None
     hang: Hang | None = None
+    steady: Steady | None = None
     motion_blur: bool = False

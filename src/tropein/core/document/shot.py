@@ -80,6 +80,8 @@ def broken_references(shot: Shot) -> list[str]:
         if not isinstance(layer, VeilLayer):
             if layer.place.ride is not None and layer.place.ride.track not in shot.tracks:
                 problems.append(f"the layer {layer.name} rides on a track that is not in the shot")
+            if layer.place.steady is not None and layer.place.steady.track not in shot.tracks:
+                problems.append(f"the layer {layer.name} is held by a track that is not in the shot")
             problems += _hanging_problems(shot, layer)
     for track in shot.tracks.values():
         if track.footage not in shot.footage:

@@ -142,11 +142,12 @@ def join(parts: list[tuple[Path, int]], out: Path, target: Target, sound: Path |
                     if sound is not None:
                         audio = container.add_stream("aac" if name == "mp4" else "pcm_s16le", rate=48_000)
                         audio.codec_context.layout = "stereo"
-                for index, packet in enumerate(p for p in part.demux(source) if p.size):
+                begin, unit = source.start_time or 0, source.time_base / tick
+                for packet in (p for p in part.demux(source) if p.size):
+                    # the order of showing stays apart from the order of decoding: a part may hold B-frames
+                    shown, decoded = (round((t - begin) * unit) + done for t in (packet.pts, packet.dts))
                     packet.stream = stream
-                    packet.time_base = tick
-                    packet.pts = packet.dts = done + index
-                    packet.duration = 1
+                    packet.time_base, packet.pts, packet.dts, packet.duration = tick, shown, decoded, 1
                     container.mux(packet)
             done += count
         if audio is not None and sound is not None:

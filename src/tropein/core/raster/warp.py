@@ -14,6 +14,8 @@ from tropein.core.raster.picture import Picture, Window, nothing
 
 Matrix = NDArray[np.float64]
 Quality = Literal["draft", "final"]
+Edge = Literal["nothing", "mirror", "repeat"]
+_BORDERS = {"nothing": cv2.BORDER_CONSTANT, "mirror": cv2.BORDER_REFLECT, "repeat": cv2.BORDER_REPLICATE}
 
 
 def translation(x: float, y: float) -> Matrix:
@@ -63,11 +65,14 @@ def _reduction(matrix: Matrix, window: Window) -> int:
     return int(2 ** np.clip(math.floor(math.log2(1 / stretch) + 1e-6), 0, 6))
 
 
-def warp(picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "final") -> Picture:
+def warp(
+    picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "final", edge: Edge = "nothing"
+) -> Picture:
     """`picture` moved by a 3x3 matrix (corner-based pixel coordinates at this scale), cut to `frame`.
 
     Bicubic (draft: bilinear) after an area reduction when it shrinks. Whole-pixel moves are exact copies. Overshoot of
-    the cubic is clamped: alpha to 0..1, colour to 0 and above.
+    the cubic is clamped: alpha to 0..1, colour to 0 and above. Beyond its edges there is nothing, or the picture mirrored, or
+    its last pixels repeated: then all of `frame` is filled.
     """
     if picture.window.empty:
         return nothing()
@@ -77,10 +82,12 @@ def warp(picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "fi
         if np.abs(shift - whole).max() < 1e-6:
             x, y = int(whole[0]), int(whole[1])
             w = picture.window
-            return Picture(picture.pixels, Window(w.x0 + x, w.y0 + y, w.x1 + x, w.y1 + y)).crop(frame)
+            moved = Picture(picture.pixels, Window(w.x0 + x, w.y0 + y, w.x1 + x, w.y1 + y))
+            if edge == "nothing" or moved.window.meet(frame) == frame:
+                return moved.crop(frame)
     if abs(np.linalg.det(matrix[:2, :2])) < 1e-12 and np.allclose(matrix[2], [0, 0, 1]):
         return nothing()  # scaled to nothing
-    target = _landing(matrix, picture.window, frame)
+    target = _landing(matrix, picture.window, frame) if edge == "nothing" else frame
     if target.empty:
         return nothing()
     pixels, w = picture.pixels, picture.window
@@ -88,8 +95,7 @@ def warp(picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "fi
     n = _reduction(matrix @ translation(-w.x0, -w.y0), w)
     if n > 1:
         ow, oh = -(-w.width // n), -(-w.height // n)
-        pad = np.zeros((oh * n, ow * n, 4), np.float32)
-        pad[: w.height, : w.width] = pixels
+        pad = cv2.copyMakeBorder(pixels, 0, oh * n - w.height, 0, ow * n - w.width, _BORDERS[edge])
         pixels = cv2.resize(pad, (ow, oh), interpolation=cv2.INTER_AREA)
         matrix = matrix @ scaling(n, n)
     # cv2 puts pixel centres at whole numbers, we at + 0.5
@@ -97,19 +103,21 @@ def warp(picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "fi
     how = cv2.INTER_CUBIC if quality == "final" else cv2.INTER_LINEAR
     size = (target.width, target.height)
     if np.allclose(matrix[2], [0, 0, 1], atol=1e-12):
-        out = cv2.warpAffine(pixels, matrix[:2], size, flags=how, borderMode=cv2.BORDER_CONSTANT)
+        out = cv2.warpAffine(pixels, matrix[:2], size, flags=how, borderMode=_BORDERS[edge])
     else:
-        out = cv2.warpPerspective(pixels, matrix, size, flags=how, borderMode=cv2.BORDER_CONSTANT)
+        out = cv2.warpPerspective(pixels, matrix, size, flags=how, borderMode=_BORDERS[edge])
     np.maximum(out, 0, out=out)
     np.minimum(out[..., 3], 1, out=out[..., 3])
     return Picture(out, target)
 
 
-def warp_blurred(picture: Picture, matrices: Sequence[Matrix], frame: Window, quality: Quality = "final") -> Picture:
+def warp_blurred(
+    picture: Picture, matrices: Sequence[Matrix], frame: Window, quality: Quality = "final", edge: Edge = "nothing"
+) -> Picture:
     """The mean of the picture moved by each of several matrices: what it looks like while the shutter is open."""
     if len(matrices) == 1:
-        return warp(picture, matrices[0], frame, quality)
-    parts = [warp(picture, m, frame, "draft") for m in matrices]  # blurred anyway: bilinear is enough
+        return warp(picture, matrices[0], frame, quality, edge)
+    parts = [warp(picture, m, frame, "draft", edge) for m in matrices]  # blurred anyway: bilinear is enough
     window = parts[0].window
     for part in parts[1:]:
         window = window.join(part.window)
