@@ -1,4 +1,4 @@
-"""Fills an empty database with the demo: stock elements, plates, and two finished shots, by the same calls a user makes."""
+"""Fills an empty database with the demo: stock elements, plates, and finished shots, by the same calls a user makes."""
 
 from __future__ import annotations
 
@@ -38,7 +38,10 @@ def seed(context: WorkContext, say: Say) -> None:
     footage = _footage(context)
     for name, plate, build in (
         ("Lamp on the sign", "Quay", shots.lamp_on_the_sign),
+        ("Sign repainted", "Quay", shots.sign_repainted),
+        ("Compass in the air", "Quay", shots.compass_in_the_air),
         ("Embers and mist", "Pilot", shots.embers_and_mist),
+        ("Lamp eyes", "Pilot", shots.lamp_eyes),
     ):
         if name not in shots_there:
             say(f"setting up the shot {name}")
@@ -59,6 +62,7 @@ def _elements(folder: Path) -> list[tuple[str, Callable[[], list[Path]], list[st
         ("Ember sparks", lambda: stock.ember_sparks(folder), ["fire", "particles"]),
         ("Drifting mist", lambda: stock.drifting_mist(folder), ["weather"]),
         ("Brass dial", lambda: stock.brass_dial(folder), ["prop"]),
+        ("Painted board", lambda: stock.painted_board(folder), ["prop"]),
         ("Harbour sound", sound, ["sound"]),
     ]
 

@@ -4,10 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import Footage, PointTrack, Shot, Track, new_id
+from tropein.core.document import CameraTrack, FaceTrack, Footage, PlaneTrack, PointTrack, Shot, Track, new_id
+from tropein.core.raster.warp import apply, quad_to_quad
+from tropein.core.track.file import CameraFile, FaceFile
 from tropein.core.track.measure import Job, measure
 
+SIGN_CORNERS = ((180.65, 22.42), (610.12, 27.64), (609.24, 271.71), (186.37, 279.12))  # of the sign, frame 0
+BENCH_SPOT = (690.0, 500.0)  # near where the workbench is free, frame 0
 SIGN_NAIL = (396.5, 128.5)  # the little boat's mast top on the sign, frame 0 of the quay plate
 
 
@@ -109,3 +115,86 @@ def embers_and_mist(context: WorkContext, shot: Shot, footage: dict[str, Footage
     blue = {"points": [[0, 0.025], [0.5, 0.54], [1, 1]]}
     dusk = _veil("Dusk", [_effect("curves", luma=luma, blue=blue), _effect("grade", temperature=-0.5, saturation=0.88)])
     return _stacked(shot, [embers, mist, dusk], [footage["Ember sparks"], footage["Drifting mist"]])
+
+
+def sign_repainted(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Another board hangs on the sign: four corners inside the tracked plane, in its perspective, with its motion blur."""
+    plane = PlaneTrack(
+        id=new_id(), name="Sign plane", footage=footage["Quay"].id, reference_frame=0, corners=SIGN_CORNERS
+    )
+    track = tracked(context, footage["Quay"], plane)
+    inset = np.array([[0.06, 0.09], [0.94, 0.09], [0.94, 0.62], [0.06, 0.62]])
+    onto = quad_to_quad(np.array([[0, 0], [1, 0], [1, 1], [0, 1]]), np.array(SIGN_CORNERS))
+    corners = [[round(float(v), 2) for v in p] for p in apply(onto, inset)]
+    board = _layer(
+        "Painted board", footage["Painted board"],
+        place={
+            "corners": {"value": corners}, "motion_blur": True,
+            "ride": {"track": track["id"], "reference_frame": 0, "parts": ["perspective"]},
+        },
+        effects=[
+            _effect("grade", exposure=-0.35, temperature=0.3, contrast=0.9, black=-0.015, saturation=0.9),
+            _effect("blur", radius=1.3),
+        ],
+    )  # fmt: skip
+    return _stacked(shot, [board], [footage["Painted board"]], tracks={track["id"]: track})
+
+
+def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """A dial hovers over the workbench, at a place of the solved scene, bobbing and swinging, with a little glow."""
+    camera = CameraTrack(id=new_id(), name="Camera", footage=footage["Quay"].id, reference_frame=0)
+    track = tracked(context, footage["Quay"], camera)
+    file = context.artefacts.track(track["samples"])
+    assert isinstance(file, CameraFile)
+    pose = np.array(file.frames[0].world_to_camera).reshape(3, 4)
+    cloud = np.array(file.points3d)
+    seen = cloud @ pose[:, :3].T + pose[:, 3]
+    px = file.focal_px * seen[:, :2] / seen[:, 2:] + np.array(file.principal_point)
+    chosen = int(np.argmin(np.where(seen[:, 2] > 0, np.linalg.norm(px - BENCH_SPOT, axis=1), 1e9)))
+    spot = ",".join(str(v) for v in file.points3d[chosen])
+    x, y = (float(v) for v in px[chosen])
+    bob = _keys(
+        [x, y - 105], (0, [x, y - 100]), (18, [x, y - 112]), (36, [x, y - 100]), (54, [x, y - 112]), (71, [x, y - 102])
+    )
+    swing = _keys(0.0, (0, -30.0), (20, 40.0), (44, -15.0), (71, 150.0))
+    dial = _layer(
+        "Brass dial", footage["Brass dial"],
+        place={
+            "position": bob, "scale": {"value": [0.15, 0.15]}, "rotation": swing, "motion_blur": True,
+            "ride": {"track": track["id"], "reference_frame": 0, "parts": ["position", "rotation", "scale"], "spot": spot},
+        },
+        effects=[
+            _effect("grade", exposure=-0.5, temperature=0.4),
+            _effect("blur", radius=2.0),
+            _effect("glow", threshold=0.35, radius=60.0, amount=0.5, tint=[1.0, 0.8, 0.5]),
+        ],
+    )  # fmt: skip
+    return _stacked(shot, [dial], [footage["Brass dial"]], tracks={track["id"]: track})
+
+
+def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Small lamps burn in the pilot's eyes: they ride on the irises and go out with each blink, by keys read off the track."""
+    face = FaceTrack(id=new_id(), name="Pilot's face", footage=footage["Pilot"].id, reference_frame=0)
+    track = tracked(context, footage["Pilot"], face)
+    file = context.artefacts.track(track["samples"])
+    assert isinstance(file, FaceFile)
+    layers = []
+    for side in ("left", "right"):
+        opened = [(s.frame, getattr(s.eye_open, side)) for s in file.frames if s.eye_open]
+        keys = [(f, round(0.9 * min(1.0, max(0.0, 1.4 * v - 0.3)), 3), "linear") for f, v in opened]
+        iris = next(getattr(s.iris, side) for s in file.frames if s.iris)
+        layers.append(
+            _layer(
+                f"Lamp, {side} eye", footage["Lamp flare"], blend="screen", opacity=_keys(0.9, *keys),
+                place={
+                    "position": {"value": [round(iris[0], 2), round(iris[1], 2)]}, "scale": {"value": [0.11, 0.11]},
+                    "ride": {
+                        "track": track["id"], "reference_frame": 0, "parts": ["position", "rotation", "scale"],
+                        "spot": f"{side} iris", "gaps": "hide",
+                    },
+                },
+                effects=[_effect("glow", threshold=0.2, radius=40.0, amount=0.9, tint=[1.0, 0.75, 0.45])],
+            )
+        )  # fmt: skip
+    night = _veil("Night", [_effect("grade", exposure=-0.9, temperature=-0.9, saturation=0.8, contrast=1.05)])
+    return _stacked(shot, [*layers, night], [footage["Lamp flare"]], tracks={track["id"]: track})

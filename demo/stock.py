@@ -1,4 +1,5 @@
-"""The first stock elements, made from nothing but arithmetic: a lamp flare, embers, mist, a brass dial, harbour sound.
+"""The first stock elements, made from nothing but arithmetic: a lamp flare, embers, mist, a brass dial, a
+painted board, harbour sound.
 
 Each function writes PNG files (straight alpha, display-encoded) or a WAV into a folder and returns their paths.
 """
@@ -11,6 +12,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image, ImageDraw, ImageFont
 
 from tropein.core.media.encode import write_picture
 from tropein.core.raster.grain import fractal
@@ -119,6 +121,36 @@ def brass_dial(folder: Path, size: int = 720) -> list[Path]:
     face[..., :3], face[..., 3] = np.clip(rgb, 0, 1) * alpha[..., None], alpha
     path = folder / "brass-dial.png"
     write_picture(path, cv2.resize(face, (size, size), interpolation=cv2.INTER_AREA), "png")
+    return [path]
+
+
+def painted_board(folder: Path, width: int = 1200, height: int = 430) -> list[Path]:
+    """A weathered board with lettering: planks, brushed paint with chips, cream letters and a border."""
+    grain_ = (
+        fractal(width, height, 300, seed=8, octaves=6) + 0.7 * fractal(width * 8, height, 40, seed=9, octaves=4)[:, ::8]
+    )
+    wood = np.clip(0.34 + 0.5 * grain_, 0.05, 1)[..., None] * np.array([0.62, 0.40, 0.22], np.float32)
+    strokes = 0.9 + 0.35 * fractal(width, height, 24, seed=10, octaves=4)
+    paint = strokes[..., None] * np.array([0.20, 0.035, 0.03], np.float32)
+    chips = np.clip((fractal(width, height, 90, seed=11, octaves=6, gain=0.65) - 0.30) * 14, 0, 1)
+    letters = Image.new("L", (width, height), 0)
+    draw = ImageDraw.Draw(letters)
+    draw.rounded_rectangle((26, 26, width - 26, height - 26), 24, outline=255, width=8)
+    for text, y, size in (("NIGHT PILOT", 0.42, 170), ("LANTERNS LIT AT DUSK", 0.76, 62)):
+        font = ImageFont.load_default(size=size)
+        draw.text((width / 2, height * y), text, font=font, fill=255, anchor="mm", stroke_width=3)
+    ink = (
+        np.asarray(letters, np.float32)
+        / 255
+        * np.clip(1.2 - 2.2 * fractal(width, height, 60, seed=12, octaves=5), 0, 1)
+    )
+    painted = paint * (1 - ink[..., None]) + ink[..., None] * np.array([0.62, 0.52, 0.33], np.float32)
+    rgb = painted * (1 - chips[..., None]) + wood * chips[..., None]
+    alpha = np.zeros((height, width), np.float32)
+    alpha[3:-3, 3:-3] = 1
+    path = folder / "painted-board.png"
+    pixels = np.dstack([np.clip(rgb, 0, 1), np.ones_like(alpha)]) * alpha[..., None]
+    write_picture(path, np.ascontiguousarray(pixels, np.float32), "png")
     return [path]
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
-from demo.seed import seed
+from demo.seed import PLATES, seed
 
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shelf, shots
@@ -20,7 +22,7 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     with transaction(context.engine) as session:
         found = {row.name: load_shot(row.document) for row in shots.all_shots(session)}
         names = {row.name for row in shelf.items(session)}
-    assert set(found) == {"Lamp on the sign", "Embers and mist"}
+    assert set(found) == {"Lamp on the sign", "Sign repainted", "Compass in the air", "Embers and mist", "Lamp eyes"}
     assert {
         "Quay",
         "Pilot",
@@ -29,6 +31,7 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
         "Ember sparks",
         "Drifting mist",
         "Brass dial",
+        "Painted board",
         "Harbour sound",
     } == names
     lamp = found["Lamp on the sign"]
@@ -42,6 +45,15 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
         y, x = np.unravel_index(np.argmax(lit - dark), lit.shape)
         expected = np.array(track.frames[frame].points[0]) / 2
         assert np.hypot(x + 0.5 - expected[0], y + 0.5 - expected[1]) < 6, (frame, x, y, expected)
+    plate = json.loads((PLATES / "quay.truth.json").read_text())["frames"]
+    plane = context.artefacts.track(next(iter(found["Sign repainted"].tracks.values())).samples or "")
+    gaps = [np.array(s.corners) - plate[s.frame]["sign_corners_px_tl_tr_br_bl"] for s in plane.frames]
+    assert np.linalg.norm(gaps, axis=2).mean() < 0.15  # the sign, with a mast passing in front of it
+    camera = context.artefacts.track(next(iter(found["Compass in the air"].tracks.values())).samples or "")
+    assert camera.solve.kind == "free" and camera.solve.reprojection_px < 0.5
+    eyes = found["Lamp eyes"]
+    lit = [renderer.frame(eyes, f, 0.5).pixels[..., 0].max() for f in (10, 22)]
+    assert lit[0] > 1.5 * lit[1]  # out while the eyes are shut
     count = len(said)
     seed(context, said.append)
     assert len(said) == count

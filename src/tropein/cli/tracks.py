@@ -11,7 +11,7 @@ import typer
 
 from tropein.cli.clips import Clip, Json
 from tropein.cli.common import bar, frame_range, say, whole_or_nothing
-from tropein.core.document import FaceTrack, Footage, PlaneTrack, PointTrack, Track
+from tropein.core.document import CameraTrack, FaceTrack, Footage, PlaneTrack, PointTrack, Track
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow, files_of
 from tropein.core.media.record import MediaRecord, MediaStore
@@ -72,6 +72,26 @@ def track_face(
     at = _pair(near, "--near is written X,Y") if near else None
     track = FaceTrack(id="track", name="track", footage="clip", reference_frame=frame, near=at)
     _run(clip, track, frames, out, json)
+
+
+def track_camera(
+    clip: Clip,
+    out: Out,
+    frames: Frames = None,
+    focal_px: Annotated[
+        float | None, typer.Option("--focal-px", help="The focal length in pixels, where known.")
+    ] = None,
+    json: Json = False,
+) -> None:
+    """Solve the camera: its way, its focal length, and a cloud of points."""
+    first = frame_range(frames, 0, 10**6)[0] if frames else 0
+    _run(
+        clip,
+        CameraTrack(id="track", name="track", footage="clip", reference_frame=first, focal_px=focal_px),
+        frames,
+        out,
+        json,
+    )
 
 
 def _run(clip: str, track: Track, frames: str | None, out: Path, json: bool) -> None:

@@ -499,6 +499,118 @@ export interface components {
             /** Keys */
             keys?: components["schemas"]["Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"][];
         };
+        /** CameraFile */
+        CameraFile: {
+            /**
+             * Format
+             * @default tropein.track
+             * @constant
+             */
+            format: "tropein.track";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /** Rate */
+            rate: string;
+            /** Reference Frame */
+            reference_frame: number;
+            /**
+             * Stopped
+             * @default
+             */
+            stopped: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "camera";
+            /** Focal Px */
+            focal_px: number;
+            /** Principal Point */
+            principal_point: [
+                number,
+                number
+            ];
+            /** Points3D */
+            points3d: [
+                number,
+                number,
+                number
+            ][];
+            solve: components["schemas"]["SolveFacts"];
+            /** Frames */
+            frames: components["schemas"]["CameraSample"][];
+        };
+        /**
+         * CameraSample
+         * @description `world_to_camera` is 3x4, row by row; the camera's axes are x right, y down, z forward.
+         */
+        CameraSample: {
+            /** Frame */
+            frame: number;
+            /** Confidence */
+            confidence: number;
+            /** Lost */
+            lost: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** World To Camera */
+            world_to_camera: number[] | null;
+            /** Reprojection Px */
+            reprojection_px?: number | null;
+        };
+        /**
+         * CameraTrack
+         * @description The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known.
+         */
+        CameraTrack: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "camera";
+            /** Focal Px */
+            focal_px?: number | null;
+        };
         /**
          * CarrierLayer
          * @description Shows nothing and changes nothing: a place for other layers to hang from.
@@ -1363,7 +1475,8 @@ export interface components {
          * Ride
          * @description Follow a track from its reference frame on; what is keyed by hand is added on top.
          *
-         *     `parts` says what is followed (perspective takes in the others); `spot` what of a face; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
+         *     `parts` says what is followed (perspective takes in the others); `spot` what of a face, or x,y,z of a place in a solved
+         *     scene; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
          *     frames where the track is lost.
          */
         Ride: {
@@ -1535,7 +1648,7 @@ export interface components {
             plate?: string | null;
             /** Tracks */
             tracks?: {
-                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"];
+                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"];
             };
             /** Cues */
             cues?: components["schemas"]["Cue"][];
@@ -1601,6 +1714,24 @@ export interface components {
             left: number;
             /** Right */
             right: number;
+        };
+        /**
+         * SolveFacts
+         * @description What kind of move was solved, and how well; `parallax_deg` is the median angle under which points are seen.
+         */
+        SolveFacts: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "free" | "rotation" | "planar";
+            /** Reprojection Px */
+            reprojection_px: number;
+            /**
+             * Parallax Deg
+             * @default 0
+             */
+            parallax_deg: number;
         };
         /**
          * Steady
@@ -2381,7 +2512,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["FaceFile"];
+                    "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["FaceFile"] | components["schemas"]["CameraFile"];
                 };
             };
             /** @description Validation Error */

@@ -1,4 +1,4 @@
-import { Crosshair, Film, Music, Pin, Plus, Smile, Square, Upload, Waypoints, X } from "lucide-react";
+import { Crosshair, Film, Music, Pin, Plus, Smile, Square, Upload, Video, Waypoints, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import type { ShelfItem } from "../document/types";
@@ -8,6 +8,7 @@ import { Tip } from "../ui/Tip";
 import { take } from "./actions";
 import { insertFootage, startDrag } from "./drops";
 import { trackedLayers } from "./names";
+import { startCamera } from "./tracking";
 
 const DRAWERS = [
   { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
@@ -37,8 +38,8 @@ const TOOLS = [
 ] as const;
 
 /** What kind of track: a ring, a sheet in perspective, a face. */
-export function KindGlyph({ kind }: { kind: "point" | "plane" | "face" }) {
-  const Icon = { point: Crosshair, plane: Square, face: Smile }[kind];
+export function KindGlyph({ kind }: { kind: "point" | "plane" | "face" | "camera" }) {
+  const Icon = { point: Crosshair, plane: Square, face: Smile, camera: Video }[kind];
   return <Icon size={14} className={`shrink-0 text-track ${kind === "plane" ? "-skew-y-12" : ""}`} />;
 }
 
@@ -115,6 +116,7 @@ function TracksDrawer() {
           <button className="btn flex items-center gap-2" aria-pressed={tool === kind} onClick={() => take(kind)}><KindGlyph kind={kind} /> {title}</button>
         </Tip>
       ))}
+      <Tip text="Where the camera was in each frame"><button className="btn flex items-center gap-2" onClick={() => void startCamera()}><KindGlyph kind="camera" /> Solve the camera</button></Tip>
     </div>
   );
 }

@@ -1,10 +1,10 @@
 import { useRef, useState } from "react";
 import { useSamples } from "../api/client";
-import { cornersAt, FACE_RINGS, marks, pointAt, type Mark } from "../document/marks";
-import type { Corners, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "../document/types";
+import { cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
+import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
-import { plateLayer, setCornersByHand, setPointByHand } from "./tracking";
+import { placeInScene, plateLayer, setCornersByHand, setPointByHand } from "./tracking";
 
 const GOOD = "#5fb3a1";
 const LOST = "#e08763";
@@ -28,6 +28,7 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
     <g data-testid="track-path" data-samples={all.length}>
       {track.kind === "point" && [track.position, ...track.more].map((_, i) => <Point key={i} track={track} point={i} all={all} frame={now} view={view} />)}
       {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
+      {track.kind === "camera" && <Scene track={track} file={file} frame={now} view={view} layer={layer && layer.kind !== "veil" ? layer : undefined} />}
       {track.kind === "face" && <Face track={track} file={file} all={all} frame={now} scale={scale} />}
     </g>
   );
@@ -126,6 +127,26 @@ function Corner({ track, corners, index, colour, view }: { track: PlaneTrack; co
       <circle r="5" fill="#1b1b1b" stroke={colour} strokeWidth="1.8" />
       {index === 0 && <circle r="1.6" fill={colour} />}
       <title>{`${["Top left", "Top right", "Bottom right", "Bottom left"][index]} of ${track.name}: drag to put it right at this frame`}</title>
+    </g>
+  );
+}
+
+/** The points of the solved scene; with a layer selected that rides on the camera, a click places it there. */
+function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackFile | undefined; frame: number; view: View; layer?: FootageLayer | CarrierLayer }) {
+  if (file?.kind !== "camera") return null;
+  const chosen = layer?.place.ride?.spot;
+  return (
+    <g data-testid="scene-points">
+      {scenePoints(file, frame).map(([i, x, y]) => {
+        const is = chosen === file.points3d[i].map((v) => Number(v.toFixed(5))).join(",");
+        return (
+          <g key={i} transform={`translate(${x * view.scale},${y * view.scale})`} className={layer ? "cursor-pointer" : ""} style={{ pointerEvents: layer ? "auto" : "none" }} onPointerDown={(e) => { e.stopPropagation(); if (layer) void placeInScene(layer, track, file.points3d[i], [x, y]); }}>
+            <circle r="7" fill="transparent" />
+            <circle r={is ? 4 : 2} fill={is ? "#c7a252" : GOOD} fillOpacity={is ? 1 : 0.75} />
+            {layer && <title>Place {layer.name} here</title>}
+          </g>
+        );
+      })}
     </g>
   );
 }

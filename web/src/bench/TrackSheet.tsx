@@ -1,7 +1,7 @@
 import { cancelRun, useRuns, useSamples } from "../api/client";
 import { handSetFrames } from "../document/marks";
 import { removeTrack } from "../document/ops";
-import type { PointTrack, Track, TrackFile } from "../document/types";
+import type { CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { take } from "./actions";
@@ -10,11 +10,12 @@ import { Rename } from "./Sentence";
 import { Section } from "./Sheet";
 import { plateLayer, runTrack } from "./tracking";
 
-const WHAT = { point: "a point of", plane: "a plane in", face: "a face in" };
+const WHAT = { point: "a point of", plane: "a plane in", face: "a face in", camera: "the camera of" };
 const MEND = {
   point: "Drag the ring in the picture to put it right here; then follow again, and the path goes through it.",
   plane: "Drag a corner in the picture to put it right here; then follow again, and the plane goes through it.",
   face: "A face is found by itself. Where it is lost, what rides on it bridges the gap.",
+  camera: "Select a layer, let it ride on the camera, then click one of the points in the picture to place it there.",
 };
 
 /** A track: what it follows, how surely, what rides on it; run it, mend it. */
@@ -35,7 +36,7 @@ export function TrackSheet({ track }: { track: Track }) {
   const mean = kept.reduce((a, s) => a + s.confidence, 0) / Math.max(1, kept.length);
   const what = track.kind === "point" && track.more.length ? `${track.more.length + 1} points of` : WHAT[track.kind];
   const letGo = () => {
-    if (track.kind === "face") return;
+    if (track.kind === "face" || track.kind === "camera") return;
     const rest = (track.hand_set as { frame: number }[]).filter((h) => h.frame !== frame - start);
     void commit(`let ${track.name} go at ${frame - start}`, [{ op: "replace", path: `${path}/hand_set`, value: rest }]);
   };
@@ -54,8 +55,8 @@ export function TrackSheet({ track }: { track: Track }) {
             <progress className="w-full" aria-label="Tracking" max={run.total || 1} value={run.done} />
             <div className="flex items-center gap-2"><span className="mono flex-1 text-quiet">{run.state === "waiting" ? "waiting for a worker" : `${run.done} of ${run.total}`}</span><button className="btn" onClick={() => void cancelRun(run.id)}>Stop, keep what is done</button></div>
           </div>
-        ) : track.kind === "face" ? (
-          <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both")}>Both ways</button>
+        ) : track.kind === "face" || track.kind === "camera" ? (
+          <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both")}>{track.kind === "camera" ? "Solve" : "Both ways"}</button>
         ) : (
           <div className="flex gap-1.5 py-1">
             <button className="btn flex-1" onClick={() => void runTrack(track, "backward")}>◂ Back</button>
@@ -64,6 +65,7 @@ export function TrackSheet({ track }: { track: Track }) {
           </div>
         )}
         {track.kind === "point" && <PointSettings track={track} />}
+        {track.kind === "camera" && <CameraFacts track={track} file={file} />}
       </Section>
       <Section title="At this frame" note={here ? (here.lost ? "lost" : `confidence ${Math.round(here.confidence * 100)} %`) : "not tracked"}>
         <p className="py-1 text-quiet">{here?.reason ? `${here.reason}. ` : ""}{MEND[track.kind]}</p>
@@ -92,6 +94,37 @@ function PointSettings({ track }: { track: PointTrack }) {
         <span className="flex-1 text-quiet">{track.more.length ? `${track.more.length + 1} points: turn and size too` : "A second point adds turn and size"}</span>
         <button className="btn py-0" onClick={() => take("more")}>Add a point</button>
       </div>
+    </>
+  );
+}
+
+const MOVES = { free: "a free move", rotation: "turning only", planar: "a move before one plane" };
+
+function CameraFacts({ track, file }: { track: CameraTrack; file: TrackFile | undefined }) {
+  const { shot, commit } = useBench();
+  const path = `/tracks/${track.id}/focal_px`;
+  const solved = file?.kind === "camera" ? file : undefined;
+  const width = shot?.footage[track.footage].size[0] ?? 1;
+  const facts: [string, string][] = solved ? [
+    ["Kind", MOVES[solved.solve.kind]], ["Focal length", `${solved.focal_px.toFixed(1)} px`], ["Seen across", `${((2 * Math.atan(width / 2 / solved.focal_px) * 180) / Math.PI).toFixed(1)}°`],
+    ["Points", String(solved.points3d.length)], ["Mean error", `${solved.solve.reprojection_px.toFixed(2)} px`], ["Parallax", `${solved.solve.parallax_deg.toFixed(1)}°`],
+  ] : [];
+  return (
+    <>
+      <div className="flex items-center gap-2">
+        <span className="flex-1" title="Given, it is held to; else it is found">Focal length</span>
+        {track.focal_px === null ? (
+          <button className="btn py-0" onClick={() => void commit(`give ${track.name} a focal length`, [{ op: "replace", path, value: solved?.focal_px ?? width * 1.2 }])}>found; give it</button>
+        ) : (
+          <>
+            <Scrub label="Focal length" value={track.focal_px} step={1} unit="px" digits={1} hard={[2, 1e6]} onDrag={() => undefined} onSet={(v) => void commit(`set the focal length of ${track.name}`, [{ op: "replace", path, value: v }])} />
+            <button className="btn py-0" onClick={() => void commit(`let the focal length of ${track.name} be found`, [{ op: "replace", path, value: null }])}>find</button>
+          </>
+        )}
+      </div>
+      <dl className="grid grid-cols-[1fr_auto] gap-y-1 py-1">
+        {facts.map(([name, v]) => [<dt key={name} className="text-quiet">{name}</dt>, <dd key={`${name}v`} className="mono text-right">{v}</dd>])}
+      </dl>
     </>
   );
 }

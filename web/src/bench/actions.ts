@@ -6,6 +6,7 @@ import { useBench, type Tool } from "../state/bench";
 import { newId } from "../document/ops";
 import { go } from "../route";
 import { removeKeys } from "./Lanes";
+import { startCamera } from "./tracking";
 
 export interface Action { name: string; keys?: string; group: string; run: () => void }
 
@@ -103,6 +104,7 @@ export const ACTIONS: Action[] = [
   { group: "Tracks", name: "Track a point", keys: "T", run: () => take("point") },
   { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },
   { group: "Tracks", name: "Track a face", keys: "Shift+P", run: () => take("face") },
+  { group: "Tracks", name: "Solve the camera", run: () => void startCamera() },
   { group: "Kit", name: "Open the shelf", keys: "1", run: () => s().set({ drawer: s().drawer === "shelf" ? null : "shelf" }) },
   { group: "Kit", name: "Open the tracks", keys: "2", run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }) },
   { group: "Shot", name: "Undo", keys: "Ctrl+Z", run: () => void s().undo() },

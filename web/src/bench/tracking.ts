@@ -1,8 +1,8 @@
 /** Starting, running and mending tracks. */
 import { api, got, queries } from "../api/client";
 import { handSetFrames } from "../document/marks";
-import { newFace, newPlane, newPoint } from "../document/ops";
-import type { Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
+import { newCamera, newFace, newPlane, newPoint, setValue } from "../document/ops";
+import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 
@@ -26,6 +26,18 @@ async function begin(make: (footage: string, frame: number, count: number) => Tr
   set({ tool: "move", drawn: [] });
   await commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
   set({ selection: { kind: "track", id: track.id }, drawer: null });
+}
+
+/** A camera track over the plate; it needs nothing to be clicked. */
+export const startCamera = () => begin((footage, frame, n) => newCamera(footage, `Camera ${n}`, frame));
+
+/** Tie a layer to a place of a solved scene: it lies there, grows and shrinks with its distance. */
+export async function placeInScene(layer: FootageLayer | CarrierLayer, track: Track, place: number[], at: Vec2): Promise<void> {
+  const { frame, commit, shot } = useBench.getState();
+  const path = `/layers/${layer.id}/place`;
+  const spot = place.map((v) => Number(v.toFixed(5))).join(",");
+  const ride = { track: track.id, reference_frame: frame, parts: ["position", "rotation", "scale"], spot, steady: layer.place.ride?.steady ?? 0, gaps: layer.place.ride?.gaps ?? "bridge" };
+  await commit(`place ${layer.name} in the scene`, [{ op: "replace", path: `${path}/ride`, value: ride }, ...setValue(shot!, `${path}/position`, frame, rounded(at))]);
 }
 
 /** A click in the picture with a tracking tool in hand. */

@@ -1,6 +1,6 @@
 /** Where a track's marks lie, frame by frame: stored samples with those just coming in over them. */
 import type { LiveSample } from "../live/tracks";
-import type { Corners, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
+import type { CameraFile, Corners, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
 
 export interface Mark { frame: number; confidence: number; lost: boolean; reason: string; places: (Vec2 | null)[] }
 
@@ -11,6 +11,7 @@ export function marks(file: TrackFile | undefined, live: LiveSample[] | undefine
   if (file?.kind === "point") file.frames.forEach((s) => put(s, s.points as (Vec2 | null)[]));
   if (file?.kind === "plane") file.frames.forEach((s) => put(s, (s.corners ?? []) as Vec2[]));
   if (file?.kind === "face") file.frames.forEach((s) => put(s, s.landmarks ? [[s.landmarks[168][0], s.landmarks[168][1]]] : []));
+  if (file?.kind === "camera") file.frames.forEach((s) => put(s, []));
   for (const [frame, x, y, confidence, lost, ...corners] of live ?? []) {
     const places: Vec2[] = corners.length === 8 ? [0, 2, 4, 6].map((i) => [corners[i], corners[i + 1]]) : [[x, y]];
     put({ frame, confidence, lost: lost === 1 }, places);
@@ -31,7 +32,18 @@ export function cornersAt(track: PlaneTrack, frame: number, mark: Mark | undefin
 }
 
 /** Frames in which the user said where it is. */
-export const handSetFrames = (track: Track): number[] => (track.kind === "face" ? [] : track.hand_set.map((h) => h.frame));
+export const handSetFrames = (track: Track): number[] => (track.kind === "point" || track.kind === "plane" ? track.hand_set.map((h) => h.frame) : []);
+
+/** The points of a solved scene as the camera sees them at a frame: (index, x, y), those behind it left out. */
+export function scenePoints(file: CameraFile, frame: number): [number, number, number][] {
+  const m = file.frames.find((s) => s.frame === frame)?.world_to_camera;
+  if (!m) return [];
+  const [cx, cy] = file.principal_point;
+  return file.points3d.flatMap(([x, y, z], i): [number, number, number][] => {
+    const [u, v, w] = [0, 4, 8].map((r) => m[r] * x + m[r + 1] * y + m[r + 2] * z + m[r + 3]);
+    return w > 1e-6 ? [[i, (file.focal_px * u) / w + cx, (file.focal_px * v) / w + cy]] : [];
+  });
+}
 
 /** Rings of a face mesh worth drawing: the oval, both eyes, the lips. */
 export const FACE_RINGS = [

@@ -1,6 +1,6 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { Animated, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
+import type { Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -81,7 +81,7 @@ export function moveLayer(shot: Shot, id: string, to: number): Op[] {
 /** What of a track's motion is followed when a layer is tied to it. */
 export function partsOf(track: Track): Part[] {
   if (track.kind === "plane") return ["perspective"];
-  return track.kind === "face" || track.more.length ? ["position", "rotation", "scale"] : ["position"];
+  return track.kind !== "point" || track.more.length ? ["position", "rotation", "scale"] : ["position"];
 }
 
 /** Tie a layer to a track at the present frame, so that nothing jumps here. */
@@ -100,6 +100,8 @@ export const newPlane = (footage: string, name: string, frame: number, corners: 
   ({ kind: "plane", ...trackBase(footage, name, frame), corners, hand_set: [] });
 
 export const newFace = (footage: string, name: string, frame: number, near: Vec2): FaceTrack => ({ kind: "face", ...trackBase(footage, name, frame), near });
+
+export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null });
 
 /** Layers that hang from another. */
 export const hangingFrom = (shot: Shot, id: string) => Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id);

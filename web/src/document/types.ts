@@ -29,7 +29,8 @@ interface TrackBase { id: string; name: string; footage: string; reference_frame
 export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
-export type Track = PointTrack | PlaneTrack | FaceTrack;
+export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null }
+export type Track = PointTrack | PlaneTrack | FaceTrack | CameraTrack;
 export type Footage = Whole<Schemas["Footage"]>;
 export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "plate" | "trim" | "size"> & {
   layers: Record<string, Layer>; tracks: Record<string, Track>; plate: string | null; trim: Vec2; size: Vec2;
@@ -41,5 +42,6 @@ export type Run = Schemas["RunOut"];
 export type Control = Schemas["Control"];
 export type EffectInfo = Schemas["EffectInfo"];
 export type About = Schemas["About"];
-export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["FaceFile"];
+export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["FaceFile"] | Schemas["CameraFile"];
+export type CameraFile = Schemas["CameraFile"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };

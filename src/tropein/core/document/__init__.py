@@ -19,11 +19,20 @@ from tropein.core.document.footage import Footage
 from tropein.core.document.layer import BlendName, CarrierLayer, FootageLayer, Layer, LayerBase, VeilLayer
 from tropein.core.document.place import Hang, Place, Ride, Steady
 from tropein.core.document.shot import SCHEMA_VERSION, Cue, Shot
-from tropein.core.document.track import SPOTS, FaceTrack, HandSet, HandSetCorners, PlaneTrack, PointTrack, Track
+from tropein.core.document.track import (
+    SPOTS,
+    CameraTrack,
+    FaceTrack,
+    HandSet,
+    HandSetCorners,
+    PlaneTrack,
+    PointTrack,
+    Track,
+)
 
 __all__ = [
     "SCHEMA_VERSION", "SPOTS", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "BlendName",
-    "CarrierLayer", "Colour", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "CameraTrack", "CarrierLayer", "Colour", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

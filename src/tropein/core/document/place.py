@@ -15,14 +15,15 @@ Part = Literal["position", "rotation", "scale", "perspective"]
 class Ride(Model):
     """Follow a track from its reference frame on; what is keyed by hand is added on top.
 
-    `parts` says what is followed (perspective takes in the others); `spot` what of a face; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
+    `parts` says what is followed (perspective takes in the others); `spot` what of a face, or x,y,z of a place in a solved
+    scene; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
     frames where the track is lost.
     """
 
     track: Id
     reference_frame: Frame = 0
     parts: Annotated[list[Part], Field(max_length=4)] = ["position"]
-    spot: Annotated[str, Field(max_length=40)] = ""
+    spot: Annotated[str, Field(max_length=80)] = ""
     steady: Annotated[float, Field(ge=0, le=48)] = 0.0
     gaps: Literal["bridge", "hold", "hide"] = "bridge"
 
@@ -41,7 +42,7 @@ class Steady(Model):
     track: Id
     reference_frame: Frame = 0
     parts: Annotated[list[Part], Field(max_length=3)] = ["position"]
-    spot: Annotated[str, Field(max_length=40)] = ""
+    spot: Annotated[str, Field(max_length=80)] = ""
     strength: Annotated[float, Field(ge=0, le=1)] = 1.0
     smooth: Annotated[float, Field(ge=0, le=120)] = 0.0
     edge: Literal["zoom", "mirror", "repeat", "nothing"] = "zoom"

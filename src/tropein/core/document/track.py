@@ -74,8 +74,18 @@ class FaceTrack(TrackBase):
     near: Vec2 | None = None
 
 
+class CameraTrack(TrackBase):
+    """The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known."""
+
+    kind: Literal["camera"] = "camera"
+    focal_px: Annotated[float, Field(gt=1, le=1e6)] | None = None
+
+
 Track = Annotated[
-    Annotated[PointTrack, Tag("point")] | Annotated[PlaneTrack, Tag("plane")] | Annotated[FaceTrack, Tag("face")],
+    Annotated[PointTrack, Tag("point")]
+    | Annotated[PlaneTrack, Tag("plane")]
+    | Annotated[FaceTrack, Tag("face")]
+    | Annotated[CameraTrack, Tag("camera")],
     Discriminator("kind"),
 ]
 SPOTS = ("head", "left iris", "right iris", "mouth")  # what can ride on a face; left is the subject's left

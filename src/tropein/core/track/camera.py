@@ -119,7 +119,9 @@ def _kind(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
             ratios.append(float(inside_h.sum() / max(1, inside_f.sum())))
             transfers.append(_pure_rotation_error(p[inside_h[:, 0] == 1], q[inside_h[:, 0] == 1], size))
     if not motions:
-        raise BadInput("Points are lost too soon to compare frames: the footage is too blurred, too fast, or full of cuts.")
+        raise BadInput(
+            "Points are lost too soon to compare frames: the footage is too blurred, too fast, or full of cuts."
+        )
     motion = max(motions)
     if not ratios or float(np.median(ratios)) < SAME_PLANE:
         return "free", motion
@@ -258,7 +260,9 @@ def _place_rest(tracks: NDArray, poses: NDArray, points: NDArray, focal: float, 
         if seen.sum() < 8:
             continue
         rvec, tvec = cv2.Rodrigues(near[:, :3])[0], near[:, 3:].copy()
-        ok, rvec, tvec, inside = cv2.solvePnPRansac(points[seen], tracks[seen, frame], k, None, rvec, tvec, True, 200, 3.0)
+        ok, rvec, tvec, inside = cv2.solvePnPRansac(
+            points[seen], tracks[seen, frame], k, None, rvec, tvec, True, 200, 3.0
+        )
         if not ok or inside is None or len(inside) < 8:
             continue
         kept = inside[:, 0]
@@ -268,7 +272,13 @@ def _place_rest(tracks: NDArray, poses: NDArray, points: NDArray, focal: float, 
 
 
 def _refine(
-    pycolmap: Any, tracks: NDArray, poses: NDArray, points: NDArray, focal: float, size: tuple[int, int], free_focal: bool
+    pycolmap: Any,
+    tracks: NDArray,
+    poses: NDArray,
+    points: NDArray,
+    focal: float,
+    size: tuple[int, int],
+    free_focal: bool,
 ) -> tuple[float, NDArray, NDArray, NDArray, float] | None:
     """One bundle adjustment over all frames, twice: gently, then with what does not fit put aside."""
     solved = np.flatnonzero(~np.isnan(poses[:, 0, 0]))

@@ -63,6 +63,21 @@ class FaceSample(Sample):
     pose: Annotated[list[float], Field(min_length=16, max_length=16)] | None = None
 
 
+class CameraSample(Sample):
+    """`world_to_camera` is 3x4, row by row; the camera's axes are x right, y down, z forward."""
+
+    world_to_camera: Annotated[list[float], Field(min_length=12, max_length=12)] | None
+    reprojection_px: float | None = None
+
+
+class SolveFacts(BaseModel):
+    """What kind of move was solved, and how well; `parallax_deg` is the median angle under which points are seen."""
+
+    kind: Literal["free", "rotation", "planar"]
+    reprojection_px: float
+    parallax_deg: float = 0.0
+
+
 class FileBase(BaseModel):
     """A track on its own."""
 
@@ -94,14 +109,26 @@ class FaceFile(FileBase):
     frames: list[FaceSample]
 
 
+class CameraFile(FileBase):
+    kind: Literal["camera"] = "camera"
+    focal_px: float
+    principal_point: Point
+    points3d: list[tuple[float, float, float]]
+    solve: SolveFacts
+    frames: list[CameraSample]
+
+
 TrackFile = Annotated[
-    Annotated[PointFile, Tag("point")] | Annotated[PlaneFile, Tag("plane")] | Annotated[FaceFile, Tag("face")],
+    Annotated[PointFile, Tag("point")]
+    | Annotated[PlaneFile, Tag("plane")]
+    | Annotated[FaceFile, Tag("face")]
+    | Annotated[CameraFile, Tag("camera")],
     Discriminator("kind"),
 ]
-_ANY: TypeAdapter[PointFile | PlaneFile | FaceFile] = TypeAdapter(TrackFile)
+_ANY: TypeAdapter[PointFile | PlaneFile | FaceFile | CameraFile] = TypeAdapter(TrackFile)
 
 
-def parse_track(data: bytes) -> PointFile | PlaneFile | FaceFile:
+def parse_track(data: bytes) -> PointFile | PlaneFile | FaceFile | CameraFile:
     """A track file, gzip or plain; BadInput says what is wrong with it."""
     try:
         raw = gzip.decompress(data) if data[:2] == b"\x1f\x8b" else data

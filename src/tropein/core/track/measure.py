@@ -8,20 +8,34 @@ from typing import Any
 
 import numpy as np
 
-from tropein.core.document import FaceTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document import CameraTrack, FaceTrack, PlaneTrack, PointTrack, Track
 from tropein.core.document.footage import Footage
 from tropein.core.errors import BadInput, Cancelled
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.grey import GreyFrames
 from tropein.core.media.record import MediaStore
 from tropein.core.track import face_mesh as fm
+from tropein.core.track.camera import solve_camera
 from tropein.core.track.face import FaceFound, follow_face
-from tropein.core.track.file import FaceFile, FaceSample, FileBase, Irises, PlaneFile, PointFile, Sides
+from tropein.core.track.file import (
+    CameraFile,
+    CameraSample,
+    FaceFile,
+    FaceSample,
+    FileBase,
+    Irises,
+    PlaneFile,
+    PointFile,
+    Sides,
+    SolveFacts,
+)  # fmt: skip
 from tropein.core.track.follow import Direction, Wish, follow, follow_plane
 from tropein.core.track.motion import MotionBetween
 from tropein.core.track.plane import PlaneAnchor, PlaneFound
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import found_plane, found_point, plane_sample, point_sample
+
+ERROR_DOUBTED_PX = 1.0  # mean reprojection error at which a frame's confidence falls to a third
 
 
 @dataclass(frozen=True)
@@ -58,7 +72,7 @@ class Job:
 class Measured:
     """The samples, and whether the user stopped the run (what was done is kept)."""
 
-    file: PointFile | PlaneFile | FaceFile
+    file: PointFile | PlaneFile | FaceFile | CameraFile
     cancelled: bool = False
 
 
@@ -68,7 +82,7 @@ def measure(job: Job) -> Measured:
         return _points(job, job.track)
     if isinstance(job.track, PlaneTrack):
         return _plane(job, job.track)
-    return _face(job, job.track)
+    return _camera(job, job.track) if isinstance(job.track, CameraTrack) else _face(job, job.track)
 
 
 def _kept(job: Job, frame: int) -> bool:
@@ -151,6 +165,40 @@ def _face(job: Job, track: FaceTrack) -> Measured:
     return Measured(FaceFile(**job.head(""), frames=[rows[f] for f in sorted(rows)]), cancelled)
 
 
+def _camera(job: Job, track: CameraTrack) -> Measured:
+    """A camera is solved as a whole: what was there before is replaced, and a cancelled run leaves it."""
+    frames = GreyFrames(job.store, job.footage.media)
+    w, h = job.footage.size
+    try:
+        solve = solve_camera(
+            frames, job.span, track.focal_px, report=lambda f: job.report(Heard(f, (w / 2, h / 2), 0.0, False))
+        )
+    finally:
+        frames.close()
+    rows = []
+    for i, (pose, error) in enumerate(zip(solve.poses, solve.errors, strict=True)):
+        lost = bool(np.isnan(pose).any())
+        sure = 0.0 if lost or np.isnan(error) else float(np.exp(-((error / ERROR_DOUBTED_PX) ** 2)))
+        rows.append(
+            CameraSample(
+                frame=solve.first + i, confidence=round(sure, 4), lost=lost, reason="not enough points agree" if lost else "",
+                world_to_camera=None if lost else [float(f"{v:.10g}") for v in pose.ravel()],
+                reprojection_px=None if np.isnan(error) else round(float(error), 4),
+            )
+        )  # fmt: skip
+    facts = SolveFacts(
+        kind=solve.kind,
+        reprojection_px=round(float(np.nanmean(solve.errors)), 4),
+        parallax_deg=round(solve.parallax_deg, 3),
+    )
+    cloud = [(round(x, 5), round(y, 5), round(z, 5)) for x, y, z in solve.points.tolist()]
+    file = CameraFile(
+        **job.head(" ".join(solve.notes)), focal_px=round(solve.focal_px, 4), principal_point=(w / 2, h / 2), points3d=cloud,
+        solve=facts, frames=rows,
+    )  # fmt: skip
+    return Measured(file)
+
+
 def face_sample(found: FaceFound) -> FaceSample:
     """One frame of a face track."""
     common: dict[str, Any] = {"frame": found.frame, "lost": found.lost, "reason": found.reason}
@@ -168,8 +216,10 @@ def face_sample(found: FaceFound) -> FaceSample:
     )  # fmt: skip
 
 
-def note_on(file: PointFile | PlaneFile | FaceFile) -> str:
+def note_on(file: PointFile | PlaneFile | FaceFile | CameraFile) -> str:
     """What a person should know of the result, in one sentence or two; "" when all is well."""
+    if isinstance(file, CameraFile):
+        return file.stopped
     lost = [s for s in sorted(file.frames, key=lambda s: s.frame) if s.lost]
     if not lost:
         return ""

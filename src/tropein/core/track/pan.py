@@ -22,7 +22,9 @@ def solve_pan(
         grid = np.geomspace(0.45, 6, 22) * size[0]
         best = min(grid, key=lambda f: _solve(tracks, size, float(f))[3])
         low, high = best / 1.15, best * 1.15
-        found = minimize_scalar(lambda f: _solve(tracks, size, float(f))[3], bounds=(low, high), method="bounded", options={"xatol": 0.05})
+        found = minimize_scalar(
+            lambda f: _solve(tracks, size, float(f))[3], bounds=(low, high), method="bounded", options={"xatol": 0.05}
+        )
         focal = float(found.x)
     rotations, directions, errors, _ = _solve(tracks, size, focal)
     poses = np.concatenate([rotations, np.zeros((len(rotations), 3, 1))], 2)

@@ -8,13 +8,13 @@ from numpy.typing import NDArray
 from tropein.core.animate.ride import Path
 from tropein.core.raster.warp import quad_to_quad
 from tropein.core.track.face_mesh import spot_points
-from tropein.core.track.file import FaceFile, PlaneFile, PlaneSample, PointFile, PointSample
+from tropein.core.track.file import CameraFile, FaceFile, PlaneFile, PlaneSample, PointFile, PointSample
 from tropein.core.track.plane import PlaneFound
 from tropein.core.track.point import Found
 
 
-def as_path(track: PointFile | PlaneFile | FaceFile, spot: str = "") -> Path:
-    """The path of a track, of a face that of one of its spots. Lost frames are marked, not left out; of several points
+def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = "") -> Path:
+    """The path of a track, of a face that of one of its spots, of a camera that of a place in the scene ("x,y,z"). Lost frames are marked, not left out; of several points
     those count that are never lost, or the surest one."""
     rows = sorted(track.frames, key=lambda s: s.frame)
     frames = np.array([s.frame for s in rows], np.float64)
@@ -25,10 +25,47 @@ def as_path(track: PointFile | PlaneFile | FaceFile, spot: str = "") -> Path:
         known = [s.corners for s in sorted(track.frames, key=lambda s: s.frame)]
         corners = np.array([c or ((0, 0),) * 4 for c in known], np.float64).reshape(-1, 4, 2)
         return Path(frames, corners, good & np.array([c is not None for c in known], bool), "homography")
+    if isinstance(track, CameraFile):
+        return _scene_path(track, frames, spot)
     faces = sorted(track.frames, key=lambda s: s.frame)
     points = [spot_points(np.array(s.landmarks), spot) if s.landmarks else np.zeros((2, 2)) for s in faces]
     seen = np.array([s.landmarks is not None for s in faces], bool)
     return Path(frames, np.array(points).reshape(-1, 2, 2), good & seen, "similarity")
+
+
+def _scene_path(track: CameraFile, frames: NDArray[np.float64], spot: str) -> Path:
+    """How a place in the scene is seen: where, how large (by its depth), and how the camera rolls."""
+    rows = sorted(track.frames, key=lambda s: s.frame)
+    place = scene_place(track, spot)
+    k = np.array(
+        [[track.focal_px, 0, track.principal_point[0]], [0, track.focal_px, track.principal_point[1]], [0, 0, 1]]
+    )
+    points, good = np.zeros((len(rows), 2, 2)), np.zeros(len(rows), bool)
+    first = next((np.array(s.world_to_camera).reshape(3, 4) for s in rows if s.world_to_camera), np.eye(4)[:3])
+    for i, row in enumerate(rows):
+        if row.world_to_camera is None or row.lost:
+            continue
+        pose = np.array(row.world_to_camera).reshape(3, 4)
+        seen = k @ (pose @ np.r_[place, 1])
+        if seen[2] <= 1e-6:
+            continue
+        turned = pose[:, :3] @ first[:, :3].T
+        roll = np.arctan2(turned[1, 0] - turned[0, 1], turned[0, 0] + turned[1, 1])
+        at = seen[:2] / seen[2]
+        side = 0.1 * track.focal_px / seen[2] * np.array([np.cos(roll), np.sin(roll)])
+        points[i], good[i] = [at, at + side], True
+    return Path(frames, points, good, "similarity")
+
+
+def scene_place(track: CameraFile, spot: str) -> NDArray[np.float64]:
+    """The place (3,) a spot names, or the middle of the cloud."""
+    try:
+        place = np.array([float(v) for v in spot.split(",")])
+    except ValueError:
+        place = np.zeros(0)
+    if place.shape == (3,) and np.isfinite(place).all():
+        return place
+    return np.median(np.array(track.points3d), 0) if track.points3d else np.array([0.0, 0, 1])
 
 
 def _points_path(rows: list[PointSample], frames: NDArray[np.float64]) -> Path:
