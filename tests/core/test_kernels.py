@@ -11,6 +11,7 @@ from tropein.core.document.effect import KINDS
 from tropein.core.effects import sampled
 from tropein.core.effects.curves import curve_values
 from tropein.core.raster import colour
+from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.tone import tone
 from tropein.core.track.align import align, gaussian_window, warped
@@ -129,3 +130,14 @@ def test_keys_of_effects_are_sampled_at_the_frame() -> None:
     keys = [{"frame": 0, "value": 0, "ease": "linear"}, {"frame": 10, "value": 20}]
     blur = KINDS["blur"].model_validate({"kind": "blur", "id": "b", "radius": {"value": 3, "keys": keys}})
     assert sampled(blur, 5)["radius"] == pytest.approx(10) and sampled(blur, 5)["mix"] == 1
+
+
+def test_noise_keeps_its_range_and_comes_out_the_same_for_a_seed() -> None:
+    noise = fractal(300, 200, 40, seed=3)
+    assert -1 < noise.min() < -0.3 and 0.3 < noise.max() < 1 and abs(noise.mean()) < 0.1
+    assert np.array_equal(noise, fractal(300, 200, 40, seed=3))
+    assert np.abs(noise - fractal(300, 200, 40, seed=4)).mean() > 0.1
+    assert np.array_equal(noise[50:, 60:], fractal(240, 150, 40, x0=60, y0=50, seed=3))
+    fine = fractal(300, 200, 2, seed=3, octaves=1)
+    a, b = fine[:, ::4].ravel()[:-1], fine[:, ::4].ravel()[1:]
+    assert abs(np.corrcoef(a, b)[0, 1]) < 0.1  # two cells apart nothing is alike

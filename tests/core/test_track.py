@@ -58,7 +58,7 @@ def test_a_point_is_followed_through_turning_growing_grain_and_light() -> None:
     found, stopped = follow(clip, Anchor(10, tuple(clip.truth(10))), [], Wish((0, 23)))
     errors = clip.errors(found)
     assert stopped == "" and len(errors) == 24
-    assert np.median(errors) < 0.1 and errors.max() < 0.5
+    assert np.median(errors) < 0.15 and errors.max() < 0.5
 
 
 def test_what_is_covered_is_said_to_be_lost_and_found_again() -> None:

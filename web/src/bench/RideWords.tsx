@@ -28,7 +28,7 @@ export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {
         <>
           {track?.kind === "face" && <>, at its <Menu className={WORD} label="What of the face" trigger={ride.spot || "head"} choices={SPOTS.map((s) => ({ id: s, label: s, checked: s === ride.spot, act: () => change("the spot", { spot: s }) }))} /></>}
           {track?.kind === "camera" && <>, at <i className="text-quiet">{ride.spot ? "its point" : "the middle"} of the scene (click a point in the picture)</i></>}{" "}
-          (<Menu className={WORD} label="What of the motion is followed" trigger={ride.parts.join(", ") || "nothing"} choices={partChoices(ride, track?.kind === "plane", (parts) => change("what is followed", { parts }))} />, from <b className="mono">{ride.reference_frame}</b>,{" "}
+          <span className="whitespace-nowrap">(<Menu className={WORD} label="What of the motion is followed" trigger={ride.parts.join(", ") || "nothing"} choices={partChoices(ride, track?.kind === "plane", (parts) => change("what is followed", { parts }))} />,</span> from <b className="mono">{ride.reference_frame}</b>,{" "}
           <span className="whitespace-nowrap"><Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change("the gaps", { gaps: g }) }))} />)</span>
           {ride.steady > 0 && <>, steadied over <b className="mono">{ride.steady}</b> frames</>}
         </>

@@ -11,12 +11,15 @@ from tropein.core.raster.picture import Pixels
 @nb.njit(inline="always")
 def _hash(x, y, seed):  # type: ignore[no-untyped-def]
     """An integer hash with good avalanche (the finaliser of MurmurHash3, Appleby 2011)."""
-    h = np.uint32(x) * np.uint32(0x8DA6B343) ^ np.uint32(y) * np.uint32(0xD8163841) ^ np.uint32(seed)
-    h ^= h >> np.uint32(16)
-    h *= np.uint32(0x85EBCA6B)
-    h ^= h >> np.uint32(13)
-    h *= np.uint32(0xC2B2AE35)
-    h ^= h >> np.uint32(16)
+    # products of two uint32 are uint64 here: what overflows must be cut off by hand
+    low = np.uint64(0xFFFFFFFF)
+    h = (np.uint64(np.uint32(x)) * np.uint64(0x8DA6B343) ^ np.uint64(np.uint32(y)) * np.uint64(0xD8163841)) & low
+    h ^= np.uint64(np.uint32(seed))
+    h ^= h >> np.uint64(16)
+    h = (h * np.uint64(0x85EBCA6B)) & low
+    h ^= h >> np.uint64(13)
+    h = (h * np.uint64(0xC2B2AE35)) & low
+    h ^= h >> np.uint64(16)
     return h
 
 
