@@ -1,0 +1,153 @@
+"""What moves, done with the mouse: a plane that carries, the plate held still, a face, a solved camera."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import cv2
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from tests.browser.helpers import drag, lay_in, magenta, new_shot, on_screen, settled, spot_still
+from tests.browser.test_habits import go_to
+from tests.conftest import moving_frames, write_clip
+from tropein.core.media.adhoc import borrow
+from tropein.core.media.colour_frames import ColourFrames
+from tropein.core.media.record import MediaStore
+
+PLATES = Path(__file__).parents[2] / "demo/plates"
+SIZE = (960, 540)
+
+
+def stretch(tmp_path: Path, name: str, frames: range) -> Path:
+    """Some frames of a demo plate as a clip of its own."""
+    store = MediaStore(tmp_path / "store")
+    media, _ = borrow(store, [PLATES / f"{name}.mp4"])
+    pictures = ColourFrames(store, media)
+    return write_clip(tmp_path / f"{tmp_path.name}.mp4", [pictures.rgb(i) for i in frames])
+
+
+def truth(name: str) -> list[dict]:
+    return json.loads((PLATES / f"{name}.truth.json").read_text())["frames"]
+
+
+def spot_in_shot(page: Page, size: tuple[int, int] = SIZE) -> np.ndarray:
+    box = page.get_by_test_id("viewer").bounding_box()
+    at, scale = on_screen(page, size)
+    assert box
+    x, y = magenta(settled(page))
+    x0, y0 = at(0, 0)
+    return np.array([x - (x0 - box["x"]), y - (y0 - box["y"])]) / scale
+
+
+def test_a_plane_is_tracked_by_four_clicks_and_carries_what_is_fitted_to_it(
+    application: str, page: Page, tmp_path: Path
+) -> None:
+    new_shot(page, application, stretch(tmp_path, "quay", range(16)))
+    at, _ = on_screen(page, SIZE)
+    corners = [f["sign_corners_px_tl_tr_br_bl"] for f in truth("quay")]
+    page.keyboard.press("p")
+    for name, corner in zip(("top left", "top right", "bottom right", "bottom left"), corners[0], strict=True):
+        expect(page.get_by_text(f"Click the {name} corner")).to_be_visible()
+        page.mouse.click(*at(*corner))
+    expect(page.get_by_test_id("sentence")).to_contain_text("Plane 1, a plane in")
+    page.get_by_role("button", name="Both ways").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 16 frames", timeout=90_000)
+    lay_in(page, spot_still(tmp_path))
+    page.get_by_role("button", name="rides on nothing yet").click()
+    page.get_by_role("menuitem", name="Plane 1").click()
+    page.get_by_role("button", name="Fit to Plane 1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("perspective")
+    expect(page.get_by_test_id("pin-0")).to_be_visible()
+    for frame in (0, 15):
+        go_to(page, frame)
+        expected = np.mean(corners[frame], 0)
+        assert np.abs(spot_in_shot(page) - expected).max() < 4, (frame, expected)
+    # one corner pulled outwards stays pulled, and undo brings it back
+    pin = page.get_by_test_id("pin-1").bounding_box()
+    assert pin
+    start = (pin["x"] + pin["width"] / 2, pin["y"] + pin["height"] / 2)
+    drag(page, start, (start[0] + 40, start[1] - 10))
+    expect(page.get_by_role("button", name=re.compile("^Undo: move a corner of"))).to_be_visible()
+
+
+def test_the_plate_is_held_still_on_a_track(application: str, page: Page, tmp_path: Path) -> None:
+    clip = write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(24, 320, 180, step=(3, 1.5)))
+    new_shot(page, application, clip)
+    at, _ = on_screen(page, (320, 180))
+    before = settled(page)
+    page.keyboard.press("t")
+    page.mouse.click(*at(150, 80))
+    page.get_by_role("button", name="Both ways").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=60_000)
+    page.locator(f"[data-pane={tmp_path.name}] button").first.click()
+    page.get_by_role("button", name="holds nothing still yet").click()
+    page.get_by_role("menuitem", name="Point 1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("holding Point 1 still")
+    page.get_by_role("button", name="zoom in until none shows").click()
+    page.get_by_role("menuitem", name="show nothing").click()
+    go_to(page, 20)
+    h, w = before.shape[:2]
+    middle = (slice(h // 2 - 20, h // 2 + 20), slice(w // 2 - 40, w // 2 + 40))
+    held = np.abs(settled(page)[middle].astype(int) - before[middle]).mean()
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_text("holds nothing still yet")).to_be_visible()
+    moving = np.abs(settled(page)[middle].astype(int) - before[middle]).mean()
+    assert held < 0.35 * moving, (held, moving)
+
+
+def test_a_face_is_tracked_by_a_click_and_an_iris_carries(application: str, page: Page, tmp_path: Path) -> None:
+    new_shot(page, application, stretch(tmp_path, "pilot", range(8)))
+    at, _ = on_screen(page, SIZE)
+    irises = [f["iris_px_viewer_left_right"] for f in truth("pilot")]
+    page.keyboard.press("Shift+P")
+    page.mouse.click(*at(*np.mean(irises[0], 0)))
+    page.get_by_role("button", name="Both ways").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 8 frames", timeout=120_000)
+    expect(page.get_by_text("Left eye open")).to_be_visible()
+    lay_in(page, spot_still(tmp_path))
+    page.get_by_role("button", name="rides on nothing yet").click()
+    page.get_by_role("menuitem", name="Face 1").click()
+    page.get_by_role("button", name="head", exact=True).click()
+    page.get_by_role("menuitem", name="right iris").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("at its right iris")
+    go_to(page, 0)
+    start = spot_in_shot(page)
+    go_to(page, 7)
+    moved = spot_in_shot(page) - start
+    assert np.abs(moved - np.subtract(irises[7][0], irises[0][0])).max() < 4, moved
+
+
+def test_a_camera_is_solved_and_a_layer_placed_in_its_scene(application: str, page: Page, tmp_path: Path) -> None:
+    new_shot(page, application, stretch(tmp_path, "quay", range(30)))
+    page.keyboard.press("2")
+    page.get_by_role("button", name="Solve the camera").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("Camera 1, the camera of")
+    page.get_by_role("button", name="Solve", exact=True).click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 30 frames", timeout=200_000)
+    expect(page.get_by_text("a free move")).to_be_visible()
+    lay_in(page, spot_still(tmp_path))
+    page.get_by_role("button", name="rides on nothing yet").click()
+    page.get_by_role("menuitem", name="Camera 1").click()
+    dots = page.get_by_test_id("scene-points").locator("g")
+    expect(dots.first).to_be_visible()
+    # a point on the sign: as the sign goes, so goes what is placed there
+    quads = [np.array(f["sign_corners_px_tl_tr_br_bl"]) for f in truth("quay")]
+    at, scale = on_screen(page, SIZE)
+    x0, y0 = at(0, 0)
+    boxes = dots.evaluate_all(
+        "all => all.map(g => { const r = g.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })"
+    )
+    places = (np.array(boxes) - [x0, y0]) / scale
+    low, high = quads[0].min(0) + 25, quads[0].max(0) - [60, 80]
+    on_sign = [i for i, p in enumerate(places) if (p > low).all() and (p < high).all()]
+    chosen = on_sign[len(on_sign) // 2]
+    page.mouse.click(*boxes[chosen])
+    expect(page.get_by_role("button", name=re.compile("^Undo: place spot in the scene"))).to_be_visible()
+    go_to(page, 28)
+    h = cv2.getPerspectiveTransform(np.float32(quads[0]), np.float32(quads[28]))
+    expected = cv2.perspectiveTransform(np.float32(places[chosen])[None, None], h)[0, 0]
+    assert np.abs(spot_in_shot(page) - expected).max() < 3, expected
