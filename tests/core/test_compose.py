@@ -153,6 +153,20 @@ def test_what_hangs_goes_where_its_carrier_goes_and_jumps_nowhere() -> None:
         load_shot(d)
 
 
+def test_the_plate_cannot_ride_on_itself() -> None:
+    d = shot_with_spot()
+    d["layers"]["plate"]["place"]["ride"] = {"track": "nail"}
+    with pytest.raises(BadInput, match="in a circle"):
+        load_shot(d)
+
+
+def test_what_rides_goes_along_when_the_plate_is_reframed() -> None:
+    d = shot_with_spot(ride={"track": "nail", "reference_frame": 0})
+    keys = [{"frame": 0, "value": [160, 90], "ease": "linear"}, {"frame": 20, "value": [120, 70]}]
+    d["layers"]["plate"]["place"] = {"position": {"value": [160, 90], "keys": keys}}
+    assert spot_at(renderer().frame(load_shot(d), 20)) == pytest.approx((100 + 60 - 40, 80 + 20 - 20), abs=0.1)
+
+
 def test_motion_blur_spreads_what_moves_over_its_way_and_leaves_what_stands() -> None:
     position = {
         "value": [100, 80],

@@ -12,7 +12,7 @@ from tropein.app.api.deps import Db, Live, Pool, Work
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
-from tropein.core.compose.plan import Planner
+from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
 from tropein.core.document import Shot, VeilLayer
 from tropein.core.document.upgrade import load_shot
@@ -157,11 +157,11 @@ def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[floa
     """What rides and hanging do to each placed layer at a frame, as 3x3 matrices row by row in shot pixels; null where a
     ride hides its layer. For drawing handles where the picture is."""
     shot = load_shot(shots.row_of(db, shot_id).document)
-    planner = Planner(shot, None, work.artefacts.path)
+    places = Places(shot, work.artefacts.path)
     out: dict[str, list[float] | None] = {}
     for layer in shot.layers.values():
         if not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
-            matrix = planner.carried(layer.place, frame)
+            matrix = places.carried(layer.place, frame)
             out[layer.id] = None if matrix is None else [float(v) for v in (matrix / matrix[2, 2]).ravel()]
     return out
 

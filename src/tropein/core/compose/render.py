@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from tropein.core.compose.cache import Cache
-from tropein.core.compose.plan import Paths, Planner, Step
+from tropein.core.compose.places import Paths
+from tropein.core.compose.plan import Planner, Step
 from tropein.core.document import Shot
 from tropein.core.media.source import Sources
 from tropein.core.raster.picture import Picture

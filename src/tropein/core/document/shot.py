@@ -67,6 +67,9 @@ def broken_references(shot: Shot) -> list[str]:
         problems.append("the stack must name every layer exactly once")
     if shot.plate is not None and (not shot.stack or shot.stack[-1] != shot.plate):
         problems.append("the plate must be the last layer of the stack")
+    plate = shot.layers.get(shot.plate or "")
+    if isinstance(plate, FootageLayer) and (plate.place.ride or plate.place.hang):
+        problems.append("the plate neither rides nor hangs: what rides on it would go round in a circle")
     for where, things in (("footage", shot.footage), ("layers", shot.layers), ("tracks", shot.tracks)):
         problems += [f"{where} {key} carries the id {thing.id}" for key, thing in things.items() if thing.id != key]
     for layer in shot.layers.values():

@@ -1,0 +1,164 @@
+"""Solved cameras against truth: projected scenes with noise and false tracks, and the rendered quay plate.
+
+Baseline: pycolmap's incremental mapper on all frames of the same tracks. Run: ./tropein python -m bench.camera_track
+"""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import time
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.errors import BadInput
+from tropein.core.media.adhoc import borrow
+from tropein.core.media.grey import GreyFrames
+from tropein.core.media.record import MediaStore
+from tropein.core.track import camera
+from tropein.core.track.pan import solve_pan
+
+PLATES = Path(__file__).parent.parent / "demo/plates"
+SIZE, FOCAL, NOISE_PX, FALSE = (1280, 720), 1300.0, 0.3, 0.2
+
+
+def scene(kind: str, seed: int, count: int = 90, points: int = 800) -> tuple[NDArray, NDArray]:
+    """(tracks, world-to-camera poses): a walk before scattered points, before a plane, a pan, or almost a pan."""
+    rng = np.random.default_rng(seed)
+    cloud = rng.uniform([-9, -5, 6], [9, 5, 20], (points, 3))
+    if kind == "plane":
+        cloud[:, 2] = 10 + 0.25 * cloud[:, 0]
+    tracks, poses = np.full((points, count, 2), np.nan), []
+    phase = rng.uniform(0, 6.28, 6)
+    for i in range(count):
+        angle = np.radians([2 * np.sin(i / 19 + phase[0]), 7 * np.sin(i / 21 + phase[1]), np.sin(i / 9 + phase[2])])
+        turn = cv2.Rodrigues(angle)[0]
+        where = np.array([0.04 * i, 0.3 * np.sin(i / 15 + phase[3]), 0.3 * np.sin(i / 25 + phase[4])])
+        where *= {"pan": 0.0, "tiny": 0.004}.get(kind, 1.0)
+        pose = np.c_[turn, -turn @ where]
+        seen = cloud @ pose[:, :3].T + pose[:, 3]
+        px = FOCAL * seen[:, :2] / seen[:, 2:] + np.array(SIZE) / 2
+        ok = (seen[:, 2] > 0.5) & (px > 0).all(1) & (px < SIZE).all(1)
+        tracks[ok, i] = px[ok] + rng.normal(0, NOISE_PX, (int(ok.sum()), 2))
+        poses.append(pose)
+    false = rng.random(points) < FALSE
+    tracks[false] += np.cumsum(rng.normal(0, 1.5, (int(false.sum()), count, 2)), 1)
+    return tracks[(~np.isnan(tracks[..., 0])).sum(1) >= 8], np.array(poses)
+
+
+def path_error(poses: NDArray, truth: NDArray) -> float:
+    """Rms distance of camera centres after the best similarity, as a share of the path's extent."""
+    ok = ~np.isnan(poses[:, 0, 0])
+    a, b = (-np.einsum("nji,nj->ni", p[ok, :, :3], p[ok, :, 3]) for p in (poses, truth))
+    extent = float(np.linalg.norm(b.max(0) - b.min(0)))
+    a, b = a - a.mean(0), b - b.mean(0)
+    u, s, vt = np.linalg.svd(b.T @ a)
+    sign = np.array([1, 1, np.sign(np.linalg.det(u @ vt))])
+    scaled = (s * sign).sum() / (a**2).sum() * a @ (u @ np.diag(sign) @ vt).T
+    return float(np.sqrt(((scaled - b) ** 2).sum(1).mean()) / extent)
+
+
+def incremental(tracks: NDArray) -> tuple[float, float, float]:
+    """(focal length, share of frames placed, seconds) of the baseline on all frames."""
+    import pycolmap
+
+    began = time.perf_counter()
+    keys = list(range(tracks.shape[1]))
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        camera._write_database(pycolmap, folder / "points.db", tracks, keys, SIZE, 1.2 * SIZE[0], False)
+        options = pycolmap.IncrementalPipelineOptions()
+        options.random_seed = 0
+        models = pycolmap.incremental_mapping(str(folder / "points.db"), name, name, options)
+    best = max(models.values(), key=lambda m: m.num_reg_images(), default=None)
+    seconds = time.perf_counter() - began
+    if best is None:
+        return float("nan"), 0.0, seconds
+    return float(next(iter(best.cameras.values())).params[0]), best.num_reg_images() / len(keys), seconds
+
+
+def projected() -> None:
+    print("| scene | named | focal error | path rms, of extent | seconds | incremental on all frames: focal error / placed / seconds |")  # fmt: skip
+    print("| --- | --- | --- | --- | --- | --- |")
+    for kind, seeds in (("walk", range(4)), ("plane", range(2)), ("pan", range(4)), ("tiny", range(2))):
+        for seed in seeds:
+            tracks, truth = scene(kind, seed)
+            began = time.perf_counter()
+            named, _ = camera._kind(tracks, SIZE)
+            cells = ["-", "-"]
+            if named == "rotation":
+                focal, poses, _, _ = solve_pan(tracks, SIZE)
+                cells = [f"{focal / FOCAL - 1:+.2%}", "-"]
+            else:
+                solved = camera._solve_moving(tracks, SIZE, None)
+                if solved is not None:
+                    cells = [f"{solved[0] / FOCAL - 1:+.2%}", f"{path_error(solved[1], truth):.3%}"]
+            seconds = time.perf_counter() - began
+            other = "-"
+            if kind == "walk" and seed < 2:
+                focal, placed, theirs = incremental(tracks)
+                other = f"{focal / FOCAL - 1:+.2%} / {placed:.0%} / {theirs:.0f}"
+            print(f"| {kind} {seed} | {named} | {cells[0]} | {cells[1]} | {seconds:.0f} | {other} |", flush=True)
+
+
+def quay() -> None:
+    truth = json.loads((PLATES / "quay.truth.json").read_text())
+    with tempfile.TemporaryDirectory() as name:
+        media, _ = borrow(MediaStore(Path(name)), [PLATES / "quay.mp4"])
+        frames = GreyFrames(MediaStore(Path(name)), media)
+        began = time.perf_counter()
+        solve = camera.solve_camera(frames, (0, len(frames) - 1))
+        seconds = time.perf_counter() - began
+        frames.close()
+    world = np.array([f["world_to_camera"] for f in truth["frames"]])[:, :3]
+    k = np.array([[solve.focal_px, 0, 480], [0, solve.focal_px, 270], [0, 0, 1]])
+    corners = np.array([f["sign_corners_px_tl_tr_br_bl"] for f in truth["frames"]])
+    errors = []
+    for c in range(4):  # each corner, placed in the solved scene from all its true positions, and seen again
+        rows = [
+            r
+            for p, (x, y) in zip(k @ solve.poses, corners[:, c], strict=True)
+            for r in (x * p[2] - p[0], y * p[2] - p[1])
+        ]
+        place = np.linalg.svd(np.array(rows))[2][-1]
+        seen = (k @ solve.poses) @ place
+        errors.append(np.linalg.norm(seen[:, :2] / seen[:, 2:] - corners[:, c], axis=1))
+    print("\n| rendered quay plate | named | focal error | path rms, of extent | corner of the sign, mean px | reprojection px | seconds |")  # fmt: skip
+    print("| --- | --- | --- | --- | --- | --- | --- |")
+    print(
+        f"| 72 frames | {solve.kind} | {solve.focal_px / truth['fx'] - 1:+.2%} | {path_error(solve.poses, world):.3%} | {np.mean(errors):.3f} "
+        f"| {np.nanmean(solve.errors):.2f} | {seconds:.0f} |"
+    )
+
+
+def refusals() -> None:
+    class Still:
+        size = (320, 180)
+
+        def __init__(self, picture: NDArray) -> None:
+            self.picture = picture
+
+        def __len__(self) -> int:
+            return 20
+
+        def frame(self, i: int) -> NDArray:
+            return self.picture
+
+    flat = np.full((180, 320), 90, np.uint8)
+    busy = np.random.default_rng(0).integers(0, 255, (180, 320), dtype=np.uint8)
+    print()
+    for name, clip in (("a flat wall", Still(flat)), ("a still picture", Still(cv2.GaussianBlur(busy, (0, 0), 2)))):
+        try:
+            camera.solve_camera(clip, (0, 19))
+            print(f"{name}: solved (wrong)")
+        except BadInput as error:
+            print(f"{name}: refused: {error.message}")
+
+
+if __name__ == "__main__":
+    projected()
+    quay()
+    refusals()

@@ -1,0 +1,118 @@
+"""Where layers lie at a frame: their own transform, rides, hanging, holding still, and motion while the shutter is open."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from tropein.core.animate.ride import Path, followed, speed_px
+from tropein.core.animate.sample import sample
+from tropein.core.animate.steady import filling_zoom, held
+from tropein.core.document import Footage, FootageLayer, Place, Shot, VeilLayer
+from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, rotation, scaling, translation
+
+Paths = Callable[[str, str], Path | None]
+BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
+
+
+@dataclass(frozen=True)
+class Places:
+    """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed."""
+
+    shot: Shot
+    paths: Paths
+
+    def within_shutter(
+        self, layer: FootageLayer, footage: Footage, frame: float, still: Matrix, scale: float, quality: Quality
+    ) -> list[Matrix]:
+        """The layer's matrices while the shutter is open: one when it stands still, more the faster it moves."""
+        half = self.shot.shutter_deg / 720
+        if not layer.place.motion_blur or half <= 0:
+            return [still]
+        ends = [self.matrix(layer.place, footage, frame + side * half) for side in (-1, 1)]
+        w, h = footage.size
+        corners = np.array([[0, 0], [w, 0], [w, h], [0, h], [w / 2, h / 2]], float)
+        far = sum(speed_px(still, end, corners) for end in ends if end is not None) * scale
+        every = DRAFT_BLUR_PX if quality == "draft" else BLUR_PX
+        count = min(MAX_BLUR_SAMPLES, math.ceil(far / every))
+        if count < 2:
+            return [still]
+        times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
+        return [m for t in times if (m := self.matrix(layer.place, footage, float(t))) is not None] or [still]
+
+    def matrix(self, place: Place, footage: Footage, frame: float) -> Matrix | None:
+        """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer."""
+        carried = self.carried(place, frame)
+        if carried is None:
+            return None
+        w, h = footage.size
+        if place.corners is not None:
+            corners = np.array(sample(place.corners, frame))
+            return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
+        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(place, footage, frame)
+
+    def _held(self, place: Place, footage: Footage, frame: float) -> Matrix:
+        """What holding a track still does to the footage's own pixels."""
+        s = place.steady
+        path = self.paths(self.shot.tracks[s.track].samples or "", s.spot) if s else None
+        if s is None or path is None:
+            return np.eye(3)
+        parts = tuple(s.parts)
+        matrix = held(path, frame, s.reference_frame, parts, s.smooth, s.strength)
+        if s.edge != "zoom":
+            return matrix
+        zoom = filling_zoom(path, footage.size, self.shot.trim, s.reference_frame, parts, s.smooth, s.strength)
+        w, h = footage.size
+        return translation(w / 2, h / 2) @ scaling(zoom, zoom) @ translation(-w / 2, -h / 2) @ matrix
+
+    def carried(self, place: Place, frame: float) -> Matrix | None:
+        """What a place's ride and what it hangs from do to it, in shot pixels; None when hidden."""
+        total = np.eye(3)
+        if place.hang is not None:
+            above = self.shot.layers[place.hang.layer]
+            assert not isinstance(above, VeilLayer)
+            here, there = (self._whole(above.place, f) for f in (frame, place.hang.reference_frame))
+            if here is None:
+                return None
+            if there is not None and abs(np.linalg.det(there)) > 1e-9:
+                total = here @ np.linalg.inv(there)
+        ride = place.ride
+        path = self.paths(self.shot.tracks[ride.track].samples or "", ride.spot) if ride else None
+        if ride is None or path is None:
+            return total
+        moved = path.moved(frame, ride.reference_frame, ride.steady, ride.gaps)
+        if moved is None:
+            return None
+        moved = self._with_plate(self.shot.tracks[ride.track].footage, moved, frame, ride.reference_frame)
+        about = np.array(sample(place.position, frame))
+        if place.corners is not None:
+            about = np.array(sample(place.corners, frame)).mean(0)
+        return total @ followed(moved, ride.parts, about)
+
+    def _with_plate(self, footage: str, moved: Matrix, frame: float, reference: float) -> Matrix:
+        """A motion seen in the plate, as it is seen in the shot, where the plate itself may have been moved or held."""
+        plate = self.shot.layers.get(self.shot.plate or "")
+        if not isinstance(plate, FootageLayer) or plate.footage != footage:
+            return moved
+        here, there = (self.matrix(plate.place, self.shot.footage[footage], f) for f in (frame, reference))
+        if here is None or there is None or abs(np.linalg.det(there)) < 1e-9:
+            return moved
+        return here @ moved @ np.linalg.inv(there)
+
+    def _whole(self, place: Place, frame: float) -> Matrix | None:
+        carried = self.carried(place, frame)
+        return None if carried is None else carried @ self._own(place, frame)
+
+    @staticmethod
+    def _own(place: Place, frame: float) -> Matrix:
+        """The transform about the pivot, from pixels counted from the picture's centre."""
+        position, pivot = sample(place.position, frame), sample(place.pivot, frame)
+        return (
+            translation(position[0], position[1])
+            @ rotation(sample(place.rotation, frame))
+            @ scaling(*sample(place.scale, frame))
+            @ translation(-pivot[0], -pivot[1])
+        )
