@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import os
 import subprocess
@@ -52,12 +53,29 @@ def test_a_point_is_tracked_from_the_command_line(tmp_path: Path, clip: Path) ->
     assert rows[0]["frame"] == 5 and np.abs(np.array(rows[-1]["points"][0]) - [150.5 + 15, 90.5 + 7.5]).max() < 0.3
 
 
+def test_a_plane_is_tracked_from_the_command_line(tmp_path: Path, clip: Path) -> None:
+    out, corners = tmp_path / "p.json.gz", np.array([[80, 40], [240, 44], [236, 140], [84, 136]])
+    places = [f"{x},{y}" for x, y in corners]
+    done = tropein(
+        None, "track", "plane", str(clip), "--corners", *places, "--frame", "4", "--frames", "0-9", "-o", str(out)
+    )
+    assert done.returncode == 0, done.stderr
+    rows = json.loads(gzip.decompress(out.read_bytes()))["frames"]
+    for row in rows:
+        expected = corners + np.array([1.5, 0.75]) * (row["frame"] - 4)
+        assert not row["lost"] and np.abs(np.array(row["corners"]) - expected).max() < 0.5, row
+
+
 @pytest.mark.parametrize(
     "arguments",
     [
         ("probe", "/nowhere.mp4"), ("track", "point", "CLIP", "--at", "1", "--frame", "0", "-o", "OUT"),
         ("track", "point", "CLIP", "--at", "5,5", "--frame", "999", "-o", "OUT"), ("render", "CLIP", "-o", "OUT.mp4"),
         ("track", "point", "CLIP", "--at", "50,50", "--frame", "0", "--frames", "9-2", "-o", "OUT"),
+        ("track", "plane", "CLIP", "--corners", "50,50", "90,50", "90,90", "--frame", "0", "-o", "OUT"),
+        ("track", "plane", "CLIP", "--corners", "50,50", "150,150", "150,50", "50,150", "--frame", "0", "-o", "OUT"),
+        ("track", "face", "CLIP", "--frames", "0-3", "-o", "OUT"),
+        ("track", "camera", "CLIP", "--frames", "0-3", "-o", "OUT"),
     ],
 )  # fmt: skip
 def test_bad_input_is_one_line_and_writes_nothing(tmp_path: Path, clip: Path, arguments: tuple[str, ...]) -> None:

@@ -7,7 +7,10 @@ which flow cannot follow through a blink, are pulled harder.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -56,9 +59,9 @@ class Meshes:
     def __enter__(self) -> Meshes:
         from mediapipe.python.solutions.face_mesh import FaceMesh
 
-        self._one = FaceMesh(
-            static_image_mode=True, max_num_faces=4, refine_landmarks=True, min_detection_confidence=0.4
-        )
+        with silenced():
+            self._one = FaceMesh(static_image_mode=True, max_num_faces=4, refine_landmarks=True)
+            self._one.process(np.zeros((64, 64, 3), np.uint8))  # its models are loaded now, and say so now
         return self
 
     def __exit__(self, *problem: object) -> None:
@@ -75,7 +78,8 @@ class Meshes:
         scale = max(1.0, CROP_PX / max(part.shape[:2]))
         if scale > 1:
             part = cv2.resize(part, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
-        result = self._one.process(np.ascontiguousarray(part))
+        with silenced():
+            result = self._one.process(np.ascontiguousarray(part))
         size = np.array([part.shape[1], part.shape[0], part.shape[1]]) / scale
         found = []
         for face in result.multi_face_landmarks or []:
@@ -84,17 +88,39 @@ class Meshes:
         return found
 
     def anywhere(self, picture: NDArray[np.uint8]) -> list[Mesh]:
-        """Faces of the whole picture; small ones are looked for in enlarged quarters that overlap."""
-        found = self.within(picture)
+        """Faces of the whole picture; small ones are looked for in enlarged parts that overlap. What is not found again
+        when looked at closely was none."""
+        found = [m for m in self.within(picture) if self._confirmed(picture, m)]
         if found:
             return found
         h, w = picture.shape[:2]
         for y in (0.0, 0.2, 0.4):
             for x in (0.0, 0.2, 0.4):
-                for mesh in self.within(picture, (x * w, y * h, (x + 0.6) * w, (y + 0.6) * h)):
+                part = (x * w, y * h, (x + 0.6) * w, (y + 0.6) * h)
+                for mesh in [m for m in self.within(picture, part) if self._confirmed(picture, m)]:
                     if all(np.linalg.norm(mesh[:, :2].mean(0) - m[:, :2].mean(0)) > fm.width_px(m) for m in found):
                         found.append(mesh)
         return found
+
+    def _confirmed(self, picture: NDArray[np.uint8], mesh: Mesh) -> bool:
+        near = self.within(picture, box_of(mesh))
+        gaps = [float(np.linalg.norm(m[:, :2] - mesh[:, :2], axis=1).mean()) for m in near]
+        return min(gaps, default=np.inf) < 0.12 * fm.width_px(mesh)
+
+
+@contextmanager
+def silenced() -> Iterator[None]:
+    """The library writes notes for its makers straight to the process's error stream; they are kept from the user."""
+    sys.stderr.flush()
+    kept = os.dup(2)
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    try:
+        os.dup2(nowhere, 2)
+        yield
+    finally:
+        os.dup2(kept, 2)
+        os.close(kept)
+        os.close(nowhere)
 
 
 def box_of(mesh: Mesh) -> tuple[float, float, float, float]:
