@@ -69,7 +69,7 @@ def incremental(tracks: NDArray) -> tuple[float, float, float]:
     keys = list(range(tracks.shape[1]))
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        camera._write_database(pycolmap, folder / "points.db", tracks, keys, SIZE, 1.2 * SIZE[0], False)
+        camera.write_database(pycolmap, folder / "points.db", tracks, keys, SIZE, 1.2 * SIZE[0], False)
         options = pycolmap.IncrementalPipelineOptions()
         options.random_seed = 0
         models = pycolmap.incremental_mapping(str(folder / "points.db"), name, name, options)
@@ -87,13 +87,13 @@ def projected() -> None:
         for seed in seeds:
             tracks, truth = scene(kind, seed)
             began = time.perf_counter()
-            named, _ = camera._kind(tracks, SIZE)
+            named, _ = camera.kind_of_move(tracks, SIZE)
             cells = ["-", "-"]
             if named == "rotation":
                 focal, poses, _, _ = solve_pan(tracks, SIZE)
                 cells = [f"{focal / FOCAL - 1:+.2%}", "-"]
             else:
-                solved = camera._solve_moving(tracks, SIZE, None)
+                solved = camera.solve_moving(tracks, SIZE, None)
                 if solved is not None:
                     cells = [f"{solved[0] / FOCAL - 1:+.2%}", f"{path_error(solved[1], truth):.3%}"]
             seconds = time.perf_counter() - began

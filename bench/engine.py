@@ -103,7 +103,7 @@ def measure(width: int, height: int) -> None:
         library = Library(Path(folder) / "media")
         shot = build(library, Path(folder) / "work", width, height)
         sources = Sources(library.store, final=False)
-        make = lambda: Renderer(sources, lambda name: None, 1 << 30)  # noqa: E731
+        make = lambda: Renderer(sources, lambda name, spot: None, 1 << 30)  # noqa: E731
         make().frame(shot, 0)
         cold = [cpu(lambda i=i: make().frame(shot, i)) for i in range(ROUNDS)]  # type: ignore[misc]
         warm, edited, encoded = make(), [], []

@@ -55,9 +55,9 @@ class Reference:
     library: Library
     ffmpeg: list[str]
 
-    def paths(self, samples: str) -> RidePath:
+    def paths(self, samples: str, spot: str = "") -> RidePath:
         frames = np.arange(float(FRAMES))
-        return RidePath(frames, frames[:, None] * DRIFT, np.ones(FRAMES, bool))
+        return RidePath(frames, (frames[:, None] * DRIFT)[:, None], np.ones(FRAMES, bool))
 
 
 def straight_codes(path: Path) -> NDArray[np.uint8]:

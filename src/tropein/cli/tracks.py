@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import gzip
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
+import numpy as np
 import typer
+from numpy.typing import NDArray
 
 from tropein.cli.clips import Clip, Json
 from tropein.cli.common import bar, frame_range, say, whole_or_nothing
@@ -15,6 +18,7 @@ from tropein.core.document import CameraTrack, FaceTrack, Footage, PlaneTrack, P
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow, files_of
 from tropein.core.media.record import MediaRecord, MediaStore
+from tropein.core.media.source import read_still
 
 Out = Annotated[Path, typer.Option("-o", help="The track file to write (.json or .json.gz).")]
 Frames = Annotated[str | None, typer.Option("--frames", help="A-B, both included.")]
@@ -81,20 +85,26 @@ def track_camera(
     focal_px: Annotated[
         float | None, typer.Option("--focal-px", help="The focal length in pixels, where known.")
     ] = None,
+    ignore: Annotated[
+        str | None, typer.Option("--ignore", help="Pictures like mask_%04d.png, white where the clip does not count.")
+    ] = None,
     json: Json = False,
 ) -> None:
     """Solve the camera: its way, its focal length, and a cloud of points."""
     first = frame_range(frames, 0, 10**6)[0] if frames else 0
-    _run(
-        clip,
-        CameraTrack(id="track", name="track", footage="clip", reference_frame=first, focal_px=focal_px),
-        frames,
-        out,
-        json,
-    )
+    masks = files_of(ignore) if ignore else []
+
+    def masked(frame: int) -> NDArray[np.bool_] | None:
+        return read_still(masks[frame])[..., 1] > 0.5 if frame < len(masks) else None
+
+    track = CameraTrack(id="track", name="track", footage="clip", reference_frame=first, focal_px=focal_px)
+    _run(clip, track, frames, out, json, masked)
 
 
-def _run(clip: str, track: Track, frames: str | None, out: Path, json: bool) -> None:
+def _run(
+    clip: str, track: Track, frames: str | None, out: Path, json: bool,
+    ignore: Callable[[int], NDArray[np.bool_] | None] = lambda frame: None,
+) -> None:  # fmt: skip
     from tropein.core.track.measure import Heard, Job, measure
 
     if not out.parent.is_dir():
@@ -117,7 +127,7 @@ def _run(clip: str, track: Track, frames: str | None, out: Path, json: bool) -> 
                 tick(done)
 
             footage = _footage(Path(clip).name, media, record)
-            result = measure(Job(store, footage, track, (first, last), report=hear)).file
+            result = measure(Job(store, footage, track, (first, last), report=hear, ignore=ignore)).file
     data = result.dumps()
     whole_or_nothing(out, gzip.compress(data) if out.suffix == ".gz" else data)
     say({"frames": len(result.frames), "lost": sum(s.lost for s in result.frames), "written": str(out)}, json)

@@ -74,7 +74,7 @@ def solve_camera(
             "detail, or a longer one."
         )
     size = frames.size
-    kind, motion = _kind(tracks, size)
+    kind, motion = kind_of_move(tracks, size)
     if motion < LEAST_MOTION_PX:
         raise BadInput(
             f"The picture moves by {motion:.1f} pixels only: that is too little to tell a camera from. If the camera stands "
@@ -84,7 +84,7 @@ def solve_camera(
         focal, poses, errors, points = solve_pan(tracks, size, focal_px)
         notes.append("The camera only turns: things can be placed by direction, not by depth.")
         return CameraSolve(kind, focal, first, poses, errors, points, 0.0, notes)
-    solved = _solve_moving(tracks, size, focal_px)
+    solved = solve_moving(tracks, size, focal_px)
     if solved is None:
         raise BadInput(
             "The camera could not be solved: too few points agree on one move. Keep out what moves by itself, give the focal "
@@ -101,7 +101,7 @@ def solve_camera(
     return CameraSolve(kind, focal, first, poses, errors, points, parallax, notes)
 
 
-def _kind(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
+def kind_of_move(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
     """(kind of move, how far points move at most between two compared frames, pixels)."""
     count = tracks.shape[1]
     ratios, motions, transfers = [], [], []
@@ -142,7 +142,7 @@ def _pure_rotation_error(p: NDArray, q: NDArray, size: tuple[int, int]) -> float
     return best
 
 
-def _solve_moving(
+def solve_moving(
     tracks: NDArray, size: tuple[int, int], focal_px: float | None
 ) -> tuple[float, NDArray, NDArray, NDArray, float] | None:
     import pycolmap
@@ -153,7 +153,7 @@ def _solve_moving(
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         start = focal_px or 1.2 * size[0]
-        _write_database(pycolmap, folder / "points.db", tracks, keys, size, start, focal_px is not None)
+        write_database(pycolmap, folder / "points.db", tracks, keys, size, start, focal_px is not None)
         model = _map(pycolmap, folder, focal_px is not None)
     if model is None:
         return None
@@ -163,7 +163,7 @@ def _solve_moving(
     return _refine(pycolmap, tracks, poses, points, focal, size, focal_px is None)
 
 
-def _write_database(
+def write_database(
     pycolmap: Any, path: Path, tracks: NDArray, keys: list[int], size: tuple[int, int], focal: float, known: bool
 ) -> None:
     db = pycolmap.Database.open(str(path))

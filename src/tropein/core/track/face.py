@@ -186,7 +186,6 @@ def _fused(pictures: ColourPictures, raw: dict[int, Mesh], first: int, last: int
     forward: dict[int, Mesh] = {}
     backward: dict[int, Mesh] = {}
     doubt: dict[int, float] = {}
-    flows: dict[int, tuple[NDArray, NDArray]] = {}
     grey = cv2.cvtColor(pictures.rgb(first), cv2.COLOR_RGB2GRAY)
     for frame in range(first, last + 1):
         now = cv2.cvtColor(pictures.rgb(frame), cv2.COLOR_RGB2GRAY)
@@ -196,7 +195,6 @@ def _fused(pictures: ColourPictures, raw: dict[int, Mesh], first: int, last: int
                 forward[frame] = raw[frame]
             else:
                 carried, good = _carry(grey, now, before)
-                flows[frame] = carried, good
                 forward[frame] = _pulled(carried, good, before, raw[frame], pull)
                 doubt[frame] = float(
                     np.linalg.norm(carried[good] - raw[frame][good, :2], axis=1).mean() if good.any() else 9.9

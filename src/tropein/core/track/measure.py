@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tropein.core.document import CameraTrack, FaceTrack, PlaneTrack, PointTrack, Track
 from tropein.core.document.footage import Footage
@@ -51,7 +52,8 @@ class Heard:
 
 @dataclass(frozen=True)
 class Job:
-    """What is to be measured. `known` are earlier samples, kept where this run does not go."""
+    """What is to be measured. `known` are earlier samples, kept where this run does not go; `ignore`
+    (h, w) is True where the picture does not count (for cameras)."""
 
     store: MediaStore
     footage: Footage
@@ -60,6 +62,7 @@ class Job:
     direction: Direction = "both"
     known: FileBase | None = None
     report: Callable[[Heard], None] = lambda heard: None
+    ignore: Callable[[int], NDArray[np.bool_] | None] = lambda frame: None
 
     def head(self, stopped: str) -> dict[str, Any]:
         return {
@@ -171,7 +174,7 @@ def _camera(job: Job, track: CameraTrack) -> Measured:
     w, h = job.footage.size
     try:
         solve = solve_camera(
-            frames, job.span, track.focal_px, report=lambda f: job.report(Heard(f, (w / 2, h / 2), 0.0, False))
+            frames, job.span, track.focal_px, job.ignore, lambda f: job.report(Heard(f, (w / 2, h / 2), 0.0, False))
         )
     finally:
         frames.close()

@@ -81,19 +81,15 @@ class _State:
 
 
 class PlaneTracker:
-    """Follows a plane from one anchor through neighbouring frames, either way.
+    """Follows a plane from one anchor through neighbouring frames, either way."""
 
-    `ignore` (h, w) is True in the anchor's frame where the picture does not belong to the plane.
-    """
-
-    def __init__(self, frames: Frames, anchor: PlaneAnchor, motion: MotionBetween | None = None,
-                 ignore: NDArray[np.bool_] | None = None) -> None:  # fmt: skip
+    def __init__(self, frames: Frames, anchor: PlaneAnchor, motion: MotionBetween | None = None) -> None:
         check_corners(anchor.corners)
         self.frames, self.anchor = frames, anchor
         self.motion = motion or MotionBetween()
         self._picture = _smooth(frames.frame(anchor.frame))
         self._corners = anchor.corners - 0.5
-        self.centres = self._grid(ignore)
+        self.centres = self._grid()
         self._smear_reference = self._smear_at(anchor.frame)
         self._patches: dict[tuple[int, int], NDArray[np.float64]] = {}
         self._features: tuple[NDArray, NDArray] | None = None
@@ -109,7 +105,7 @@ class PlaneTracker:
             before = frame
         return found.reason if found is not None and found.lost else ""
 
-    def _grid(self, ignore: NDArray[np.bool_] | None) -> NDArray[np.float64]:
+    def _grid(self) -> NDArray[np.float64]:
         """Patch centres (n, 2) inside the outline, spread evenly, the weakest left out."""
         low, high = self._corners.min(0), self._corners.max(0)
         area = cv2.contourArea(self._corners.astype(np.float32))
@@ -121,8 +117,6 @@ class PlaneTracker:
         h, w = self._picture.shape
         centres = centres[np.array(inside, bool)]
         centres = centres[((centres > 2) & (centres < [w - 3, h - 3])).all(1)]
-        if ignore is not None and len(centres):
-            centres = centres[~ignore[centres[:, 1].astype(int), centres[:, 0].astype(int)]]
         if not len(centres):
             raise BadInput("The plane lies outside the picture.")
         patches = warped_many(self._picture, _placed(np.eye(3), centres), HALF, 1)
