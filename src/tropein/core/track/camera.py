@@ -29,6 +29,7 @@ PAIR_GAPS = (1, 2, 3, 5, 8, 12)
 MIN_COMMON = 20
 LEAST_MOTION_PX = 6.0
 SAME_PLANE = 0.7  # a homography explains this share of what epipolar geometry does: a pan or a plane
+PAN_PX, PAN_SHARE = 1.0, 0.005  # a pan explains two views to this many pixels, or this share of how far points moved
 LITTLE_PARALLAX_DEG = 1.0
 POINTS_KEPT = 600
 
@@ -125,7 +126,8 @@ def kind_of_move(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
     motion = max(motions)
     if not ratios or float(np.median(ratios)) < SAME_PLANE:
         return "free", motion
-    return ("rotation" if float(np.median(transfers)) < max(1.0, 0.012 * motion) else "planar"), motion
+    turning = float(np.median(transfers)) < max(PAN_PX, PAN_SHARE * float(np.median(motions)))
+    return ("rotation" if turning else "planar"), motion
 
 
 def _pure_rotation_error(p: NDArray, q: NDArray, size: tuple[int, int]) -> float:
