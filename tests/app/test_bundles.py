@@ -10,9 +10,12 @@ import sys
 import zipfile
 from pathlib import Path
 
+import av
+import cv2
 import numpy as np
 import pytest
 
+from tests.conftest import moving_frames, write_clip
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.settings import Settings
@@ -64,6 +67,26 @@ def test_a_plane_is_tracked_from_the_command_line(tmp_path: Path, clip: Path) ->
     for row in rows:
         expected = corners + np.array([1.5, 0.75]) * (row["frame"] - 4)
         assert not row["lost"] and np.abs(np.array(row["corners"]) - expected).max() < 0.5, row
+
+
+def test_a_clip_is_stabilised_from_the_command_line(tmp_path: Path) -> None:
+    rng = np.random.default_rng(4)
+    wall = moving_frames(1, 420, 280)[0]
+    shake = np.cumsum(rng.normal(0, 0.4, (24, 2)), 0) + rng.normal(0, 2.5, (24, 2))
+    shaky = [
+        cv2.warpAffine(wall, np.array([[1, 0, x - 50], [0, 1, y - 50]]), (320, 180), flags=cv2.INTER_CUBIC)
+        for x, y in shake
+    ]
+    out = tmp_path / "still.mp4"
+    source = write_clip(tmp_path / "shaky.mp4", shaky, sound=True)
+    done = tropein(None, "stabilise", str(source), "--smooth", "0", "--crop", "none", "-o", str(out))
+    assert done.returncode == 0, done.stderr
+    with av.open(str(out)) as film:
+        assert len(film.streams.audio) == 1
+        frames = [f.to_ndarray(format="gray").astype(float)[40:-40, 60:-60] for f in film.decode(video=0)]
+    before = [cv2.cvtColor(f, cv2.COLOR_RGB2GRAY).astype(float)[40:-40, 60:-60] for f in shaky]
+    shift = lambda all: np.mean([np.hypot(*cv2.phaseCorrelate(all[0], f)[0]) for f in all[1:]])  # noqa: E731
+    assert len(frames) == 24 and shift(frames) < 0.1 * shift(before)
 
 
 @pytest.mark.parametrize(

@@ -6,7 +6,7 @@ import sys
 
 import typer
 
-from tropein.cli import clips, server, shots, tracks
+from tropein.cli import clips, server, shots, stabilise, tracks
 from tropein.core.errors import TropeinError
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
@@ -19,6 +19,7 @@ track.command("point")(tracks.track_point)
 track.command("plane")(tracks.track_plane)
 track.command("face")(tracks.track_face)
 track.command("camera")(tracks.track_camera)
+app.command("stabilise")(stabilise.stabilise)
 app.command("render")(shots.render)
 shot.command("export")(shots.export_shot)
 shot.command("import")(shots.import_shot)

@@ -126,23 +126,19 @@ def _run(
                 done += 1
                 tick(done)
 
-            footage = _footage(Path(clip).name, media, record)
+            footage = footage_of(Path(clip).name, media, record)
             result = measure(Job(store, footage, track, (first, last), report=hear, ignore=ignore)).file
     data = result.dumps()
     whole_or_nothing(out, gzip.compress(data) if out.suffix == ".gz" else data)
     say({"frames": len(result.frames), "lost": sum(s.lost for s in result.frames), "written": str(out)}, json)
 
 
-def _footage(name: str, media: str, record: MediaRecord) -> Footage:
+def footage_of(name: str, media: str, record: MediaRecord) -> Footage:
+    """A clip that is used where it lies, as a document's footage."""
     return Footage(
-        id="clip",
-        name=name[:120],
-        kind=record.kind,
-        media=media,
-        size=record.size,
-        rate=record.rate,
-        frames=record.frames,
-    )
+        id="clip", name=name[:120], kind=record.kind, media=media, size=record.size, rate=record.rate, frames=record.frames,
+        alpha=record.alpha, sound=record.sound, space=record.space,
+    )  # fmt: skip
 
 
 def _pair(text: str, form: str) -> tuple[float, float]:

@@ -1159,6 +1159,40 @@ export interface components {
             name?: string | null;
         };
         /**
+         * PictureTrack
+         * @description The picture as a whole: how most of it shifts, turns and grows, for holding it still.
+         */
+        PictureTrack: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "picture";
+        };
+        /**
          * PixelValues
          * @description Linear RGBA (premultiplied) and display-encoded 8-bit RGB.
          */
@@ -1648,7 +1682,7 @@ export interface components {
             plate?: string | null;
             /** Tracks */
             tracks?: {
-                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"];
+                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
             };
             /** Cues */
             cues?: components["schemas"]["Cue"][];

@@ -1,14 +1,14 @@
-import { Crosshair, Film, Music, Pin, Plus, Smile, Square, Upload, Video, Waypoints, X } from "lucide-react";
+import { Crosshair, Film, Frame, Music, Pin, Plus, Smile, Square, Upload, Video, Waypoints, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { useShelf } from "../api/client";
-import type { ShelfItem } from "../document/types";
+import type { ShelfItem, Track } from "../document/types";
 import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Tip } from "../ui/Tip";
 import { take } from "./actions";
 import { insertFootage, startDrag } from "./drops";
 import { trackedLayers } from "./names";
-import { startCamera } from "./tracking";
+import { startCamera, startPicture } from "./tracking";
 
 const DRAWERS = [
   { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
@@ -38,8 +38,8 @@ const TOOLS = [
 ] as const;
 
 /** What kind of track: a ring, a sheet in perspective, a face. */
-export function KindGlyph({ kind }: { kind: "point" | "plane" | "face" | "camera" }) {
-  const Icon = { point: Crosshair, plane: Square, face: Smile, camera: Video }[kind];
+export function KindGlyph({ kind }: { kind: Track["kind"] }) {
+  const Icon = { point: Crosshair, plane: Square, face: Smile, camera: Video, picture: Frame }[kind];
   return <Icon size={14} className={`shrink-0 text-track ${kind === "plane" ? "-skew-y-12" : ""}`} />;
 }
 
@@ -117,6 +117,7 @@ function TracksDrawer() {
         </Tip>
       ))}
       <Tip text="Where the camera was in each frame"><button className="btn flex items-center gap-2" onClick={() => void startCamera()}><KindGlyph kind="camera" /> Solve the camera</button></Tip>
+      <Tip text="How most of it moves, for holding the plate still"><button className="btn flex items-center gap-2" onClick={() => void startPicture()}><KindGlyph kind="picture" /> Track the whole picture</button></Tip>
     </div>
   );
 }

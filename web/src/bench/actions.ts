@@ -6,7 +6,7 @@ import { useBench, type Tool } from "../state/bench";
 import { newId } from "../document/ops";
 import { go } from "../route";
 import { removeKeys } from "./Lanes";
-import { startCamera } from "./tracking";
+import { startCamera, startPicture } from "./tracking";
 
 export interface Action { name: string; keys?: string; group: string; run: () => void }
 
@@ -105,6 +105,7 @@ export const ACTIONS: Action[] = [
   { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },
   { group: "Tracks", name: "Track a face", keys: "Shift+P", run: () => take("face") },
   { group: "Tracks", name: "Solve the camera", run: () => void startCamera() },
+  { group: "Tracks", name: "Track the whole picture", run: () => void startPicture() },
   { group: "Kit", name: "Open the shelf", keys: "1", run: () => s().set({ drawer: s().drawer === "shelf" ? null : "shelf" }) },
   { group: "Kit", name: "Open the tracks", keys: "2", run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }) },
   { group: "Shot", name: "Undo", keys: "Ctrl+Z", run: () => void s().undo() },

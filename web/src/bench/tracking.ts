@@ -1,7 +1,7 @@
 /** Starting, running and mending tracks. */
 import { api, got, queries } from "../api/client";
 import { handSetFrames } from "../document/marks";
-import { newCamera, newFace, newPlane, newPoint, setValue } from "../document/ops";
+import { newCamera, newFace, newPicture, newPlane, newPoint, setValue } from "../document/ops";
 import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
@@ -30,6 +30,9 @@ async function begin(make: (footage: string, frame: number, count: number) => Tr
 
 /** A camera track over the plate; it needs nothing to be clicked. */
 export const startCamera = () => begin((footage, frame, n) => newCamera(footage, `Camera ${n}`, frame));
+
+/** A track of the picture as a whole, for holding it still. */
+export const startPicture = () => begin((footage, frame, n) => newPicture(footage, `Whole picture ${n}`, frame));
 
 /** Tie a layer to a place of a solved scene: it lies there, grows and shrinks with its distance. */
 export async function placeInScene(layer: FootageLayer | CarrierLayer, track: Track, place: number[], at: Vec2): Promise<void> {

@@ -1,6 +1,6 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
+import type { Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -102,6 +102,8 @@ export const newPlane = (footage: string, name: string, frame: number, corners: 
 export const newFace = (footage: string, name: string, frame: number, near: Vec2): FaceTrack => ({ kind: "face", ...trackBase(footage, name, frame), near });
 
 export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null });
+
+export const newPicture = (footage: string, name: string, frame: number): PictureTrack => ({ kind: "picture", ...trackBase(footage, name, frame) });
 
 /** Layers that hang from another. */
 export const hangingFrom = (shot: Shot, id: string) => Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id);

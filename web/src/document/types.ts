@@ -30,7 +30,8 @@ export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; m
 export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
 export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null }
-export type Track = PointTrack | PlaneTrack | FaceTrack | CameraTrack;
+export interface PictureTrack extends TrackBase { kind: "picture" }
+export type Track = PointTrack | PlaneTrack | FaceTrack | CameraTrack | PictureTrack;
 export type Footage = Whole<Schemas["Footage"]>;
 export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "plate" | "trim" | "size"> & {
   layers: Record<string, Layer>; tracks: Record<string, Track>; plate: string | null; trim: Vec2; size: Vec2;

@@ -25,6 +25,7 @@ from tropein.core.document.track import (
     FaceTrack,
     HandSet,
     HandSetCorners,
+    PictureTrack,
     PlaneTrack,
     PointTrack,
     Track,
@@ -33,6 +34,6 @@ from tropein.core.document.track import (
 __all__ = [
     "SCHEMA_VERSION", "SPOTS", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "BlendName",
     "CameraTrack", "CarrierLayer", "Colour", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
-    "LayerBase", "Model", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
+    "LayerBase", "Model", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

@@ -81,11 +81,18 @@ class CameraTrack(TrackBase):
     focal_px: Annotated[float, Field(gt=1, le=1e6)] | None = None
 
 
+class PictureTrack(TrackBase):
+    """The picture as a whole: how most of it shifts, turns and grows, for holding it still."""
+
+    kind: Literal["picture"] = "picture"
+
+
 Track = Annotated[
     Annotated[PointTrack, Tag("point")]
     | Annotated[PlaneTrack, Tag("plane")]
     | Annotated[FaceTrack, Tag("face")]
-    | Annotated[CameraTrack, Tag("camera")],
+    | Annotated[CameraTrack, Tag("camera")]
+    | Annotated[PictureTrack, Tag("picture")],
     Discriminator("kind"),
 ]
 SPOTS = ("head", "left iris", "right iris", "mouth")  # what can ride on a face; left is the subject's left

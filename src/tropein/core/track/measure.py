@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.document import CameraTrack, FaceTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document import CameraTrack, FaceTrack, PictureTrack, PlaneTrack, PointTrack, Track
 from tropein.core.document.footage import Footage
 from tropein.core.errors import BadInput, Cancelled
 from tropein.core.media.colour_frames import ColourFrames
@@ -27,11 +27,13 @@ from tropein.core.track.file import (
     Irises,
     PlaneFile,
     PointFile,
+    PointSample,
     Sides,
     SolveFacts,
 )  # fmt: skip
 from tropein.core.track.follow import Direction, Wish, follow, follow_plane
 from tropein.core.track.motion import MotionBetween
+from tropein.core.track.picture import follow_picture
 from tropein.core.track.plane import PlaneAnchor, PlaneFound
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import found_plane, found_point, plane_sample, point_sample
@@ -85,7 +87,11 @@ def measure(job: Job) -> Measured:
         return _points(job, job.track)
     if isinstance(job.track, PlaneTrack):
         return _plane(job, job.track)
-    return _camera(job, job.track) if isinstance(job.track, CameraTrack) else _face(job, job.track)
+    if isinstance(job.track, PictureTrack):
+        return _picture(job)
+    if isinstance(job.track, CameraTrack):
+        return _camera(job, job.track)
+    return _face(job, job.track)
 
 
 def _kept(job: Job, frame: int) -> bool:
@@ -166,6 +172,26 @@ def _face(job: Job, track: FaceTrack) -> Measured:
     earlier = job.known.frames if isinstance(job.known, FaceFile) else []
     rows = {s.frame: s for s in earlier if s.frame not in found} | {f: face_sample(found[f]) for f in found}
     return Measured(FaceFile(**job.head(""), frames=[rows[f] for f in sorted(rows)]), cancelled)
+
+
+def _picture(job: Job) -> Measured:
+    """Two places near the middle, carried by the motion of the whole: they say how it shifts, turns and grows."""
+    frames = GreyFrames(job.store, job.footage.media)
+    middle = (job.footage.size[0] / 2, job.footage.size[1] / 2)
+    try:
+        found = follow_picture(
+            frames, job.span, lambda f, lost: job.report(Heard(f, middle, 0.0 if lost else 1.0, lost))
+        )
+    finally:
+        frames.close()
+    rows = [
+        PointSample(
+            frame=f, confidence=0.0 if lost else 1.0, lost=lost, reason="no motion is shared by the picture: a cut?" if lost else "",
+            points=[(round(float(x), 4), round(float(y), 4)) for x, y in points], point_confidence=[0.0 if lost else 1.0] * 2,
+        )
+        for f, points, lost in found
+    ]  # fmt: skip
+    return Measured(PointFile(**job.head(""), frames=rows))
 
 
 def _camera(job: Job, track: CameraTrack) -> Measured:
