@@ -1,3 +1,4 @@
+import { FACE_SPOTS } from "../document/marks";
 import type { FootageLayer, Steady } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -5,7 +6,6 @@ import { Scrub } from "../ui/Scrub";
 import { Section } from "./Sheet";
 import { OFFER, WORD } from "./words";
 
-const SPOTS = ["head", "left iris", "right iris", "mouth"];
 const EDGES = { zoom: "zoom in until none shows", mirror: "mirror the picture", repeat: "repeat the last pixels", nothing: "show nothing" } as const;
 const PARTS = ["position", "rotation", "scale"] as const;
 
@@ -40,7 +40,7 @@ export function HoldSection({ layer }: { layer: FootageLayer }) {
           <>
             {" "}is held still in{" "}
             <Menu className={WORD} label="What is held" trigger={steady.parts.join(", ") || "nothing"} choices={PARTS.map((p) => ({ id: p, label: p, checked: steady.parts.includes(p), act: () => change("what is held", { parts: steady.parts.includes(p) ? steady.parts.filter((x) => x !== p) : [...steady.parts, p] }) }))} />
-            {shot.tracks[steady.track]?.kind === "face" && <>, at the <Menu className={WORD} label="What of the face" trigger={steady.spot || "head"} choices={SPOTS.map((s) => ({ id: s, label: s, checked: steady.spot === s, act: () => change("the spot", { spot: s }) }))} /></>}
+            {shot.tracks[steady.track]?.kind === "face" && <>, at the <Menu className={WORD} label="What of the face" trigger={steady.spot || "head"} choices={FACE_SPOTS.map((s) => ({ id: s, label: s, checked: steady.spot === s, act: () => change("the spot", { spot: s }) }))} /></>}
             , as at <b className="mono">{steady.reference_frame}</b>; at the edges: <Menu className={WORD} label="At the edges" trigger={EDGES[steady.edge]} choices={(Object.keys(EDGES) as (keyof typeof EDGES)[]).map((e) => ({ id: e, label: EDGES[e], checked: steady.edge === e, act: () => change("the edges", { edge: e }) }))} />.
           </>
         )}

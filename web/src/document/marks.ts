@@ -45,6 +45,9 @@ export function scenePoints(file: CameraFile, frame: number): [number, number, n
   });
 }
 
+/** What of a face a layer can follow; left is the subject's left. */
+export const FACE_SPOTS = ["head", "left iris", "right iris", "mouth"];
+
 /** Rings of a face mesh worth drawing: the oval, both eyes, the lips. */
 export const FACE_RINGS = [
   [10, 338, 297, 332, 284, 251, 389, 356, 454, 323, 361, 288, 397, 365, 379, 378, 400, 377, 152, 148, 176, 149, 150, 136, 172, 58, 132, 93, 234, 127, 162, 21, 54, 103, 67, 109],

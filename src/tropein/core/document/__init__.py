@@ -20,7 +20,6 @@ from tropein.core.document.layer import BlendName, CarrierLayer, FootageLayer, L
 from tropein.core.document.place import Hang, Place, Ride, Steady
 from tropein.core.document.shot import SCHEMA_VERSION, Cue, Shot
 from tropein.core.document.track import (
-    SPOTS,
     CameraTrack,
     FaceTrack,
     HandSet,
@@ -32,7 +31,7 @@ from tropein.core.document.track import (
 )
 
 __all__ = [
-    "SCHEMA_VERSION", "SPOTS", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "BlendName",
+    "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "BlendName",
     "CameraTrack", "CarrierLayer", "Colour", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",

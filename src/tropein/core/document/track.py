@@ -95,4 +95,3 @@ Track = Annotated[
     | Annotated[PictureTrack, Tag("picture")],
     Discriminator("kind"),
 ]
-SPOTS = ("head", "left iris", "right iris", "mouth")  # what can ride on a face; left is the subject's left

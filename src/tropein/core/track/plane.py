@@ -21,6 +21,7 @@ from tropein.core.errors import BadInput
 from tropein.core.raster.warp import apply
 from tropein.core.track.align import align_many, correlations, warped_many
 from tropein.core.track.frames import Frames
+from tropein.core.track.homography import least_squares, placed, sane
 from tropein.core.track.motion import Motion, MotionBetween
 from tropein.core.track.patches import BLUR_FROM_PX, SHUTTER, SMOOTH_SIGMA_PX, jacobian, smeared
 
@@ -119,7 +120,7 @@ class PlaneTracker:
         centres = centres[((centres > 2) & (centres < [w - 3, h - 3])).all(1)]
         if not len(centres):
             raise BadInput("The plane lies outside the picture.")
-        patches = warped_many(self._picture, _placed(np.eye(3), centres), HALF, 1)
+        patches = warped_many(self._picture, placed(np.eye(3), centres), HALF, 1)
         gy, gx = np.gradient(patches, axis=(1, 2))
         xx, yy, xy = (gx * gx).mean((1, 2)), (gy * gy).mean((1, 2)), (gx * gy).mean((1, 2))
         weaker = (xx + yy - np.sqrt((xx - yy) ** 2 + 4 * xy * xy)) / 2
@@ -151,7 +152,7 @@ class PlaneTracker:
             low = np.maximum(self.centres.min(0) - 60, 0).astype(int)
             high = (self.centres.max(0) + 62).astype(int)
             crop = smeared(np.ascontiguousarray(self._picture[low[1] : high[1], low[0] : high[0]]), smear)
-            self._patches[key] = warped_many(crop, _placed(np.eye(3), self.centres - low), HALF, 1)
+            self._patches[key] = warped_many(crop, placed(np.eye(3), self.centres - low), HALF, 1)
             if len(self._patches) > 24:
                 self._patches.pop(next(iter(self._patches)))
         return self._patches[key]
@@ -187,7 +188,7 @@ class PlaneTracker:
                     best = fitted
         if best is None or best.reason:
             state.lost += 1
-            state.h = guesses[0] if guesses and _sane(guesses[0], self._corners) else state.h
+            state.h = guesses[0] if guesses and sane(guesses[0], self._corners) else state.h
             reason = self._why(state.h, b.shape, best)
             return self._found(frame, state.h, 0.0 if best is None else min(best.confidence, 0.3), True, reason)
         state.h, state.inliers, state.lost = best.h, best.inliers, 0
@@ -207,7 +208,7 @@ class PlaneTracker:
                 found.append(again)
         if not state.lost:
             found.append(state.h)
-        return [g / g[2, 2] for g in found if _sane(g, self._corners)]
+        return [g / g[2, 2] for g in found if sane(g, self._corners)]
 
     def _looks_right(self, image: NDArray, h: NDArray, state: _State) -> float:
         """Share of a sample of patches that look like the reference where this guess puts them."""
@@ -218,7 +219,7 @@ class PlaneTracker:
             return 0.0
         smear = (apply(h, self.centres).mean(0) - apply(state.h, self.centres).mean(0)) * SHUTTER
         refs = self._references(_to_reference(h, self.centres.mean(0), smear))[::every][inside]
-        return float((correlations(image, refs, _placed(h, centres[inside]), HALF, 1) > 0.6).mean())
+        return float((correlations(image, refs, placed(h, centres[inside]), HALF, 1) > 0.6).mean())
 
     def _fit(self, image: NDArray, guess: NDArray, was: NDArray) -> _Fitted | None:
         h, fitted = guess, None
@@ -239,7 +240,7 @@ class PlaneTracker:
         refs = self._references(_to_reference(h, self.centres.mean(0), smear))[inside]
         turned = jacobian(h, self.centres.mean(0)) @ self._smear_reference
         blurred = smeared(image, turned) if np.hypot(*turned) >= BLUR_FROM_PX else image
-        matrices, quality = align_many(blurred, refs, _placed(h, self.centres[inside]), HALF, 1, iterations)
+        matrices, quality = align_many(blurred, refs, placed(h, self.centres[inside]), HALF, 1, iterations)
         moved = np.linalg.norm(matrices[:, :, 2] - places[inside], axis=1)
         correlation, share, sigma = quality.T
         good = (correlation > 0.75) & (share > 0.6) & (moved < MAX_MOVE_PX) & (sigma < 0.5) & np.isfinite(moved)
@@ -247,12 +248,12 @@ class PlaneTracker:
             return None
         source, target = self.centres[inside][good], matrices[good, :, 2]
         better, kept = cv2.findHomography(source, target, cv2.USAC_MAGSAC, 0.8)
-        if better is None or not _sane(better, self._corners):
+        if better is None or not sane(better, self._corners):
             return None
         kept = kept[:, 0] == 1
         if kept.sum() < MIN_PATCHES:
             return None
-        better, rms, spread = _least_squares(source[kept], target[kept], sigma[good][kept], better)
+        better, rms, spread = least_squares(source[kept], target[kept], sigma[good][kept], better)
         inliers = np.zeros(len(self.centres), bool)
         inliers[np.flatnonzero(inside)[good][kept]] = True
         corner_px = rms * spread(self._corners)
@@ -286,7 +287,7 @@ class PlaneTracker:
         a = np.array([points[m.queryIdx] for m in good])
         b = np.array([there[m.trainIdx].pt for m in good])
         h, kept = cv2.findHomography(a, b, cv2.USAC_MAGSAC, 2.0)
-        return h if h is not None and kept.sum() >= 8 and _sane(h, self._corners) else None
+        return h if h is not None and kept.sum() >= 8 and sane(h, self._corners) else None
 
     def _why(self, h: NDArray, shape: tuple[int, ...], best: _Fitted | None) -> str:
         if _inside(apply(h, self.centres), shape, 2).mean() < 0.6:
@@ -318,16 +319,6 @@ def _smooth(picture: NDArray) -> NDArray[np.float32]:
     return cv2.GaussianBlur(picture.astype(np.float32), (0, 0), SMOOTH_SIGMA_PX)
 
 
-def _placed(h: NDArray, centres: NDArray) -> NDArray[np.float64]:
-    """(n, 2, 3): for each patch the local shape of the homography and where it puts the centre."""
-    out = np.empty((len(centres), 2, 3))
-    p = np.c_[centres, np.ones(len(centres))] @ h.T
-    q = p[:, :2] / p[:, 2:]
-    out[:, :, :2] = (h[None, :2, :2] - q[:, :, None] * h[2, :2]) / p[:, 2, None, None]
-    out[:, :, 2] = q
-    return out
-
-
 def _inside(places: NDArray, shape: tuple[int, ...], margin: float) -> NDArray[np.bool_]:
     h, w = shape[:2]
     return (places > margin).all(1) & (places[:, 0] < w - 1 - margin) & (places[:, 1] < h - 1 - margin)
@@ -336,71 +327,3 @@ def _inside(places: NDArray, shape: tuple[int, ...], margin: float) -> NDArray[n
 def _to_reference(h: NDArray, centre: NDArray, smear: NDArray) -> NDArray:
     """A smear of the present frame as it would look in the reference frame."""
     return np.linalg.pinv(jacobian(h, centre)) @ smear
-
-
-def _sane(h: NDArray, corners: Corners) -> bool:
-    """The plane is seen from the front, not folded, neither vanishing nor enormous."""
-    if not np.isfinite(h).all() or abs(h[2, 2]) < 1e-9:
-        return False
-    depth = np.c_[corners, np.ones(4)] @ (h / h[2, 2])[2]
-    if (depth < 0.05).any():
-        return False
-    q = apply(h, corners)
-    sides = np.roll(q, -1, 0) - q
-    turns = sides[:, 0] * np.roll(sides, -1, 0)[:, 1] - sides[:, 1] * np.roll(sides, -1, 0)[:, 0]
-    was = np.roll(corners, -1, 0) - corners
-    sign = np.sign((was[:, 0] * np.roll(was, -1, 0)[:, 1] - was[:, 1] * np.roll(was, -1, 0)[:, 0])[0])
-    grown = cv2.contourArea(q.astype(np.float32)) / max(cv2.contourArea(corners.astype(np.float32)), 1.0)
-    return bool((turns * sign > 0).all() and 0.02 < grown < 50)
-
-
-def _least_squares(
-    source: NDArray, target: NDArray, sigma: NDArray, start: NDArray
-) -> tuple[NDArray, float, Callable[[NDArray], float]]:
-    """Gauss-Newton over the eight parameters with weights by expected error and Tukey's function (Hartley & Zisserman
-    2004, section 4.5). Returns the homography, the weighted rms, and a function that pushes an error of 1 px of the
-    patches to the mean expected error at other points."""
-    scale = np.diag([1 / 200, 1 / 200, 1.0]) @ np.array(
-        [[1, 0, -source[:, 0].mean()], [0, 1, -source[:, 1].mean()], [0, 0, 1]]
-    )
-    h = start @ np.linalg.inv(scale)
-    h = h / h[2, 2]
-    s = np.c_[source, np.ones(len(source))] @ scale.T
-    base = 1 / (sigma**2 + 0.04**2)
-    for _ in range(5):
-        p = s @ h.T
-        q = p[:, :2] / p[:, 2:]
-        r = target - q
-        size = np.linalg.norm(r, axis=1)
-        limit = 4.685 * max(1.4826 * float(np.median(size)), 0.03)
-        w = base * np.where(size < limit, (1 - (size / limit) ** 2) ** 2, 0)
-        j = _derivative(s, p, q)
-        normal = np.einsum("n,nki,nkj->ij", w, j, j)
-        d = np.linalg.solve(normal + 1e-9 * np.eye(8) * np.trace(normal), np.einsum("n,nki,nk->i", w, j, r))
-        h = h + np.append(d, 0).reshape(3, 3)
-        if np.abs(d).max() < 1e-6:
-            break
-    used = w > 0
-    rms = float(np.sqrt((w * size**2).sum() / max(w.sum(), 1e-12)))
-    plain = np.einsum("nki,nkj->ij", j[used], j[used])
-    covariance = np.linalg.pinv(plain)
-
-    def spread(points: NDArray) -> float:
-        t = np.c_[points, np.ones(len(points))] @ scale.T
-        p = t @ h.T
-        jt = _derivative(t, p, p[:, :2] / p[:, 2:])
-        return float(np.sqrt(np.einsum("nki,ij,nkj->n", jt, covariance, jt)).mean())
-
-    full = h @ scale
-    return full / full[2, 2], rms, spread
-
-
-def _derivative(s: NDArray, p: NDArray, q: NDArray) -> NDArray:
-    """(n, 2, 8): how projected places change with the first eight entries of the homography."""
-    j = np.zeros((len(s), 2, 8))
-    k = s / p[:, 2:]
-    j[:, 0, 0:3] = k
-    j[:, 1, 3:6] = k
-    j[:, 0, 6:8] = -q[:, :1] * k[:, :2]
-    j[:, 1, 6:8] = -q[:, 1:] * k[:, :2]
-    return j
