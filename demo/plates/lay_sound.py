@@ -8,7 +8,6 @@ from fractions import Fraction
 from pathlib import Path
 
 from demo.stock import harbour_sound
-
 from tropein.core.media.encode import Target, join
 
 
