@@ -137,8 +137,8 @@ export interface paths {
         };
         /**
          * Carried
-         * @description What rides and hanging do to each placed layer at a frame, as 3x3 matrices row by row in shot pixels; null where a
-         *     ride hides its layer. For drawing handles where the picture is.
+         * @description What rides and hanging do to each placed layer, and rides to each shape ("matte/piece"), at a frame, as 3x3 matrices
+         *     row by row in shot pixels; null where a ride hides it. For drawing handles where the picture is.
          */
         get: operations["carried_api_shots__shot_id__carried_get"];
         put?: never;
@@ -452,6 +452,10 @@ export interface components {
             version: string;
             /** Effects */
             effects: components["schemas"]["EffectInfo"][];
+            /** Pieces */
+            pieces: components["schemas"]["EffectInfo"][];
+            /** Cut */
+            cut: components["schemas"]["Control"][];
             /** Place */
             place: components["schemas"]["Control"][];
             opacity: components["schemas"]["Control"];
@@ -464,6 +468,12 @@ export interface components {
             value: number;
             /** Keys */
             keys?: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"][];
+        };
+        /** Animated[Outline] */
+        Animated_Outline_: {
+            value: components["schemas"]["Outline"];
+            /** Keys */
+            keys?: components["schemas"]["Key_Outline_"][];
         };
         /** Animated[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]] */
         Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______: {
@@ -632,6 +642,12 @@ export interface components {
             ] | null;
             /** Opacity */
             opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Cut
+             * @description all of them together say what stays
+             * @default []
+             */
+            cut: components["schemas"]["Cut"][];
             /** Effects */
             effects?: components["schemas"]["EffectBase"][];
             /**
@@ -640,6 +656,154 @@ export interface components {
              */
             kind: "carrier";
             place?: components["schemas"]["Place"];
+        };
+        /**
+         * ChromaPiece
+         * @description Keeps what does not have the colour of the screen behind it, in a layer's own footage.
+         */
+        ChromaPiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chroma";
+            /** Layer */
+            layer: string;
+            /**
+             * Screen
+             * @description linear Rec.709; none finds the screen by itself
+             */
+            screen?: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Follow uneven light
+             * @description How far the screen's own light and dark are followed.
+             */
+            even?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Clear below
+             * @description What covers less than this is screen.
+             */
+            low?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Solid above
+             * @description What covers more than this is solid.
+             */
+            high?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Solid core
+             * @description Holes farther than this inside the subject are closed; 0 leaves them.
+             */
+            core?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Take out spill
+             * @description How much of the screen's light on the subject is taken out.
+             */
+            spill?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Spill balance
+             * @description At 0 the screen's light is subtracted, at 1 its colour is held down to the other two.
+             */
+            balance?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * ColourPiece
+         * @description Keeps a range of hue, saturation and lightness of a layer's own footage.
+         */
+        ColourPiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "colour";
+            /** Layer */
+            layer: string;
+            /** Hue */
+            hue?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Hue width */
+            hue_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Saturation from */
+            saturation?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Lightness from */
+            dark?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Lightness to */
+            light?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Softness
+             * @description As a share of each range.
+             */
+            softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * Control
@@ -674,6 +838,24 @@ export interface components {
             frame: number;
             /** Name */
             name: string;
+        };
+        /**
+         * Cut
+         * @description Cut by a matte: what is inside stays, or what is outside. Growing and softening leave the matte itself alone.
+         */
+        Cut: {
+            /** Matte */
+            matte: string;
+            /**
+             * Side
+             * @default inside
+             * @enum {string}
+             */
+            side: "inside" | "outside";
+            /** Grow */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * Edit
@@ -713,6 +895,12 @@ export interface components {
              * @description How much of the effect is laid in.
              */
             mix?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Cut
+             * @description all of them together say what stays
+             * @default []
+             */
+            cut: components["schemas"]["Cut"][];
         };
         /** EffectInfo */
         EffectInfo: {
@@ -765,6 +953,59 @@ export interface components {
             kind: "face";
             /** Frames */
             frames: components["schemas"]["FaceSample"][];
+        };
+        /**
+         * FacePiece
+         * @description A part of a tracked face; a blink closes the eyes and what lies in them.
+         */
+        FacePiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "face";
+            /** Track */
+            track: string;
+            /**
+             * Part
+             * @default oval
+             * @enum {string}
+             */
+            part: "left eye" | "right eye" | "eyes" | "left iris" | "right iris" | "irises" | "lips" | "mouth opening" | "left brow" | "right brow" | "oval" | "skin";
         };
         /**
          * FaceSample
@@ -913,6 +1154,12 @@ export interface components {
             ] | null;
             /** Opacity */
             opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Cut
+             * @description all of them together say what stays
+             * @default []
+             */
+            cut: components["schemas"]["Cut"][];
             /** Effects */
             effects?: components["schemas"]["EffectBase"][];
             /**
@@ -1067,6 +1314,33 @@ export interface components {
                 number
             ];
         };
+        /** Key[Outline] */
+        Key_Outline_: {
+            /** Frame */
+            frame: number;
+            value: components["schemas"]["Outline"];
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease: "hold" | "linear" | "smooth" | "bezier";
+            /**
+             * Handles
+             * @default [
+             *       0.33,
+             *       0,
+             *       0.67,
+             *       1
+             *     ]
+             */
+            handles: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
         /** Key[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]] */
         Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______: {
             /** Frame */
@@ -1143,10 +1417,131 @@ export interface components {
                 number
             ];
         };
+        /**
+         * LayerPiece
+         * @description Another layer's alpha or luminance, as it lies in the shot.
+         */
+        LayerPiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "layer";
+            /** Layer */
+            layer: string;
+            /**
+             * Channel
+             * @default alpha
+             * @enum {string}
+             */
+            channel: "alpha" | "luminance";
+        };
         /** Login */
         Login: {
             /** Password */
             password: string;
+        };
+        /**
+         * LumaPiece
+         * @description Keeps a range of brightness of a layer's own footage.
+         */
+        LumaPiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "luma";
+            /** Layer */
+            layer: string;
+            /**
+             * From
+             * @description Display brightness.
+             */
+            low?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** To */
+            high?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Softness */
+            softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * Matte
+         * @description Pieces in order: each adds to, subtracts from or intersects what those before it make.
+         */
+        Matte: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Pieces */
+            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"])[];
         };
         /**
          * NewShot
@@ -1157,6 +1552,58 @@ export interface components {
             shelf: string;
             /** Name */
             name?: string | null;
+        };
+        /**
+         * Outline
+         * @description Points joined by cubic curves, in order.
+         */
+        Outline: {
+            /** Points */
+            points: components["schemas"]["OutlinePoint"][];
+        };
+        /**
+         * OutlinePoint
+         * @description A point of an outline in shot pixels. `before` and `after` are its curve handles, counted from it; `outer` and
+         *     `inner` how far the soft edge reaches out of and into the shape there.
+         */
+        OutlinePoint: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Before
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            before: [
+                number,
+                number
+            ];
+            /**
+             * After
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            after: [
+                number,
+                number
+            ];
+            /**
+             * Outer
+             * @default 0
+             */
+            outer: number;
+            /**
+             * Inner
+             * @default 0
+             */
+            inner: number;
         };
         /**
          * PictureTrack
@@ -1596,6 +2043,65 @@ export interface components {
             /** Open */
             open: boolean;
         };
+        /**
+         * ShapePiece
+         * @description An area inside a closed outline, or a stroke along an open one.
+         */
+        ShapePiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shape";
+            outline: components["schemas"]["Animated_Outline_"];
+            /**
+             * Closed
+             * @default true
+             */
+            closed: boolean;
+            /** Stroke width */
+            width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            ride?: components["schemas"]["Ride"] | null;
+            /**
+             * Motion Blur
+             * @default false
+             */
+            motion_blur: boolean;
+        };
         /** ShelfChange */
         ShelfChange: {
             /** Name */
@@ -1683,6 +2189,10 @@ export interface components {
             /** Tracks */
             tracks?: {
                 [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
+            };
+            /** Mattes */
+            mattes?: {
+                [key: string]: components["schemas"]["Matte"];
             };
             /** Cues */
             cues?: components["schemas"]["Cue"][];
@@ -1859,6 +2369,12 @@ export interface components {
             ] | null;
             /** Opacity */
             opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Cut
+             * @description all of them together say what stays
+             * @default []
+             */
+            cut: components["schemas"]["Cut"][];
             /** Effects */
             effects?: components["schemas"]["EffectBase"][];
             /**
@@ -2138,7 +2654,7 @@ export interface operations {
             query?: {
                 revision?: number;
                 width?: number;
-                view?: "picture" | "alpha" | "red" | "green" | "blue" | "luminance";
+                view?: "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | "matte" | "matte-soft" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
                 variant?: string;
                 checker?: boolean;
             };

@@ -7,7 +7,17 @@ from typing import Any
 from fastapi import APIRouter
 from pydantic import BaseModel
 
-from tropein.core.document import LayerBase, Place
+from tropein.core.document import (
+    ChromaPiece,
+    ColourPiece,
+    Cut,
+    FacePiece,
+    LayerBase,
+    LayerPiece,
+    LumaPiece,
+    Place,
+    ShapePiece,
+)
 from tropein.core.effects import described
 from tropein.core.effects.registry import describe_field
 from tropein.core.raster.blend import MODES
@@ -39,9 +49,26 @@ class EffectInfo(BaseModel):
 class About(BaseModel):
     version: str
     effects: list[EffectInfo]
+    pieces: list[EffectInfo]
+    cut: list[Control]
     place: list[Control]
     opacity: Control
     blends: list[str]
+
+
+PIECES = {
+    ShapePiece: "Shape", ChromaPiece: "Chroma key", LumaPiece: "Luma key", ColourPiece: "Colour range", FacePiece: "Face part",
+    LayerPiece: "Layer",
+}  # fmt: skip
+
+
+def _piece(cls: type, title: str) -> EffectInfo:
+    """A piece's own parameters first, then those all pieces share."""
+    shared = ("grow", "soften", "opacity")
+    names = [n for n, f in cls.model_fields.items() if f.json_schema_extra and n not in shared]  # type: ignore[attr-defined]
+    params = [Control(**describe_field(cls, n)) for n in (*names, *shared)]
+    kind = cls.model_fields["kind"].default  # type: ignore[attr-defined]
+    return EffectInfo(kind=kind, title=title, help=(cls.__doc__ or "").strip(), params=params)
 
 
 @router.get("/about")
@@ -52,4 +79,8 @@ def about() -> About:
     ]
     place = [Control(**describe_field(Place, name)) for name in ("position", "scale", "rotation", "pivot")]
     opacity = Control(**describe_field(LayerBase, "opacity"))
-    return About(version="0.1.0", effects=effects, place=place, opacity=opacity, blends=list(MODES))
+    pieces = [_piece(cls, title) for cls, title in PIECES.items()]
+    cut = [Control(**describe_field(Cut, name)) for name in ("grow", "soften")]
+    return About(
+        version="0.1.0", effects=effects, pieces=pieces, cut=cut, place=place, opacity=opacity, blends=list(MODES)
+    )

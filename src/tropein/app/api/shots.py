@@ -14,9 +14,10 @@ from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
 from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
-from tropein.core.document import Shot, VeilLayer
+from tropein.core.document import ShapePiece, Shot, VeilLayer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
+from tropein.core.raster.warp import Matrix
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
 Label = Annotated[str, Field(min_length=1, max_length=200)]
@@ -154,16 +155,24 @@ async def frame_jpeg(
 
 @router.get("/{shot_id}/carried")
 def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[float] | None]:
-    """What rides and hanging do to each placed layer at a frame, as 3x3 matrices row by row in shot pixels; null where a
-    ride hides its layer. For drawing handles where the picture is."""
+    """What rides and hanging do to each placed layer, and rides to each shape ("matte/piece"), at a frame, as 3x3 matrices
+    row by row in shot pixels; null where a ride hides it. For drawing handles where the picture is."""
     shot = load_shot(shots.row_of(db, shot_id).document)
     places = Places(shot, work.artefacts.path)
     out: dict[str, list[float] | None] = {}
     for layer in shot.layers.values():
         if not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
             matrix = places.carried(layer.place, frame)
-            out[layer.id] = None if matrix is None else [float(v) for v in (matrix / matrix[2, 2]).ravel()]
+            out[layer.id] = _row_by_row(matrix)
+    for matte in shot.mattes.values():
+        for piece in matte.pieces:
+            if isinstance(piece, ShapePiece) and piece.ride:
+                out[f"{matte.id}/{piece.id}"] = _row_by_row(places.shape_carried(piece, frame))
     return out
+
+
+def _row_by_row(matrix: Matrix | None) -> list[float] | None:
+    return None if matrix is None else [float(v) for v in (matrix / matrix[2, 2]).ravel()]
 
 
 class PixelValues(BaseModel):

@@ -21,6 +21,7 @@ from tropein.core.errors import TropeinError
 MEMORY_BYTES = 12 << 30  # address space, not resident memory: thread stacks and mapped files count
 JPEG_SHARE = 4  # a quarter of the cache limit is for finished JPEGs
 SHOTS_KEPT = 16
+PLAIN = ("picture", "alpha", "red", "green", "blue", "luminance")  # views that need no matte
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,7 @@ class Ask:
     checker: bool = False
     quality: int = 88
     pixel: tuple[int, int] | None = None
+    matte: str = ""  # which one the views of a matte show
 
 
 @dataclass(frozen=True)
@@ -77,20 +79,29 @@ class Previewer:
         """A JPEG, or the values of one pixel."""
         import simplejpeg
 
-        from tropein.core.compose.view import display, variant
+        from tropein.core.compose.view import cut_alone, display, display_matte, variant
 
         known = self.shots[ask.shot]
         if isinstance(known, TropeinError):
             raise known
         shot = variant(known, ask.variant)
+        coverage = None
+        if ask.matte in shot.mattes and ask.view not in PLAIN:
+            coverage = self.renderer.planner(shot, ask.scale).matte(ask.matte, ask.frame)
+            shot = cut_alone(shot, ask.matte) if ask.view.startswith("on-") else shot
         planner = self.renderer.planner(shot, ask.scale, "draft" if ask.draft else "final")
         plan = planner.plan(ask.frame)
         if ask.pixel is not None:
             return self._values(self.renderer.run(plan), ask.pixel)
-        key = f"{plan.key} {planner.frame_window} {ask.view} {ask.checker} {ask.quality}"
+        matte = coverage.key if coverage else ""
+        key = f"{plan.key} {matte} {planner.frame_window} {ask.view} {ask.checker} {ask.quality}"
         kept = self.jpegs.get(key)
         if kept is None:
-            codes = display(self.renderer.run(plan), planner.frame_window, ask.view, ask.checker)  # type: ignore[arg-type]
+            picture, view = self.renderer.run(plan), ask.view if coverage or ask.view in PLAIN else "picture"
+            if coverage:
+                codes = display_matte(picture, self.renderer.run(coverage), view)  # type: ignore[arg-type]
+            else:
+                codes = display(picture, planner.frame_window, view, ask.checker)  # type: ignore[arg-type]
             kept = Jpeg(simplejpeg.encode_jpeg(codes, ask.quality, "RGB", "420" if ask.quality < 90 else "444"))
             self.jpegs.put(key, kept)
         return kept.data

@@ -37,6 +37,7 @@ class Wanted(BaseModel):
     frame: int
     scale: Annotated[float, Field(gt=0.01, le=2)]
     view: View = "picture"
+    matte: Annotated[str, Field(max_length=40)] = ""
     variant: Annotated[str, Field(max_length=120)] = "shot"
     draft: bool = False
     channel: Annotated[str, Field(max_length=40)] | None = None
@@ -94,7 +95,7 @@ class Connection:
                 raise Superseded("A newer picture was asked for.")
             ask = Ask(
                 "", wanted.frame, round(wanted.scale, 4), wanted.view, wanted.variant, wanted.draft,
-                quality=80 if wanted.draft else 88,
+                quality=80 if wanted.draft else 88, matte=wanted.matte,
             )  # fmt: skip
             channel = f"{id(self)} {wanted.channel}" if wanted.channel else None
             picture = await self.pool.ask(document, ask, 1 if wanted.channel == "view" else 3, channel)

@@ -6,6 +6,7 @@ from bisect import bisect_right
 from typing import Any
 
 from tropein.core.document.animated import Animated, DrawnCurve, Key
+from tropein.core.document.matte import Outline, OutlinePoint
 
 
 def sample(parameter: Animated[Any], frame: float) -> Any:
@@ -13,6 +14,8 @@ def sample(parameter: Animated[Any], frame: float) -> Any:
     keys = parameter.keys
     if not keys:
         return parameter.value
+    if isinstance(keys[0].value, Outline):
+        return _outline(keys, frame)
     right = bisect_right(keys, frame, key=lambda key: key.frame)
     if right == 0:
         return keys[0].value
@@ -26,6 +29,20 @@ def sample(parameter: Animated[Any], frame: float) -> Any:
     if left.ease == "bezier":
         share = bezier_share(left.handles, share)
     return _mix(left.value, after.value, share)
+
+
+def _outline(keys: list[Key[Any]], frame: float) -> Outline:
+    """Outlines travel point by point, all their numbers as one."""
+    numbers = [tuple(n for point in key.value.points for n in point.numbers()) for key in keys]
+    plain = Animated[tuple].model_construct(
+        value=numbers[0],
+        keys=[
+            Key[tuple].model_construct(frame=k.frame, value=n, ease=k.ease, handles=k.handles)
+            for k, n in zip(keys, numbers, strict=True)
+        ],
+    )
+    flat = sample(plain, frame)
+    return Outline.model_construct(points=[OutlinePoint.of(flat[i : i + 8]) for i in range(0, len(flat), 8)])
 
 
 def bezier_share(handles: tuple[float, float, float, float], time_share: float) -> float:

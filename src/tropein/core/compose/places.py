@@ -7,11 +7,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tropein.core.animate.ride import Path, followed, speed_px
 from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
-from tropein.core.document import Footage, FootageLayer, Place, Shot, VeilLayer
+from tropein.core.document import Footage, FootageLayer, Place, Ride, ShapePiece, Shot, VeilLayer
 from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, rotation, scaling, translation
 
 Paths = Callable[[str, str], Path | None]
@@ -79,28 +80,42 @@ class Places:
                 return None
             if there is not None and abs(np.linalg.det(there)) > 1e-9:
                 total = here @ np.linalg.inv(there)
-        ride = place.ride
-        path = self.paths(self.shot.tracks[ride.track].samples or "", ride.spot) if ride else None
-        if ride is None or path is None:
+        if place.ride is None:
             return total
-        moved = path.moved(frame, ride.reference_frame, ride.steady, ride.gaps)
-        if moved is None:
-            return None
-        moved = self._with_plate(self.shot.tracks[ride.track].footage, moved, frame, ride.reference_frame)
         about = np.array(sample(place.position, frame))
         if place.corners is not None:
             about = np.array(sample(place.corners, frame)).mean(0)
-        return total @ followed(moved, ride.parts, about)
+        moved = self.ridden(place.ride, about, frame)
+        return None if moved is None else total @ moved
 
-    def _with_plate(self, footage: str, moved: Matrix, frame: float, reference: float) -> Matrix:
-        """A motion seen in the plate, as it is seen in the shot, where the plate itself may have been moved or held."""
+    def ridden(self, ride: Ride, about: NDArray[np.float64], frame: float) -> Matrix | None:
+        """What a ride does to something tied at `about` (2,), in shot pixels; None when it hides it."""
+        track = self.shot.tracks[ride.track]
+        path = self.paths(track.samples or "", ride.spot)
+        if path is None:
+            return np.eye(3)
+        moved = path.moved(frame, ride.reference_frame, ride.steady, ride.gaps)
+        if moved is None:
+            return None
+        here, there = (self.with_plate(track.footage, f) for f in (frame, ride.reference_frame))
+        if abs(np.linalg.det(there)) > 1e-9:
+            moved = here @ moved @ np.linalg.inv(there)
+        return followed(moved, ride.parts, about)
+
+    def shape_carried(self, piece: ShapePiece, frame: float) -> Matrix | None:
+        """What a shape's ride does to it, in shot pixels; it is tied at the middle of its points."""
+        if piece.ride is None:
+            return np.eye(3)
+        points = np.array([p.at for p in sample(piece.outline, frame).points])
+        return self.ridden(piece.ride, points.mean(0), frame)
+
+    def with_plate(self, footage: str, frame: float) -> Matrix:
+        """Footage pixels to shot pixels for what is tracked in the plate, which itself may have been moved or held."""
         plate = self.shot.layers.get(self.shot.plate or "")
         if not isinstance(plate, FootageLayer) or plate.footage != footage:
-            return moved
-        here, there = (self.matrix(plate.place, self.shot.footage[footage], f) for f in (frame, reference))
-        if here is None or there is None or abs(np.linalg.det(there)) < 1e-9:
-            return moved
-        return here @ moved @ np.linalg.inv(there)
+            return np.eye(3)
+        matrix = self.matrix(plate.place, self.shot.footage[footage], frame)
+        return np.eye(3) if matrix is None else matrix
 
     def _whole(self, place: Place, frame: float) -> Matrix | None:
         carried = self.carried(place, frame)

@@ -3,39 +3,29 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
-from hashlib import blake2b
 from typing import Protocol
 
 import numpy as np
 
 from tropein.core.animate.sample import sample
+from tropein.core.compose.mattes import Mattes, to_frame
 from tropein.core.compose.places import Paths, Places
-from tropein.core.document import Footage, FootageLayer, Layer, Shot, VeilLayer, parse_rate
+from tropein.core.compose.step import Step, step
+from tropein.core.document import EffectBase, Footage, FootageLayer, Layer, Shot, VeilLayer, parse_rate
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
+from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
+from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import (
     Edge,
     Matrix,
     Quality,
     resize,
-    scaling,
     warp_blurred,
 )
-
-Make = Callable[..., Picture]
-
-
-@dataclass(frozen=True, eq=False)
-class Step:
-    """One operation: `make(*pictures of the inputs)`; `key` names its result for ever."""
-
-    key: str
-    make: Make
-    inputs: tuple[Step, ...] = ()
 
 
 class Footages(Protocol):
@@ -43,12 +33,6 @@ class Footages(Protocol):
 
     def level(self, media: str, scale: float) -> int: ...
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]: ...
-
-
-def step(op: str, parameters: object, inputs: tuple[Step, ...], make: Make) -> Step:
-    """A step whose key is the hash of its operation, parameters and inputs."""
-    text = repr((op, parameters, [i.key for i in inputs]))
-    return Step(blake2b(text.encode(), digest_size=16).hexdigest(), make, inputs)
 
 
 @dataclass(frozen=True)
@@ -86,19 +70,44 @@ class Planner:
                 overs.append((picture, Laying(layer.blend, opacity)))
         return self._laid(under, overs)
 
+    def matte(self, matte_id: str, frame: float) -> Step:
+        """A matte's coverage of the frame."""
+        return Mattes(self).matte(self.shot.mattes[matte_id], frame)
+
     def layer(self, layer: FootageLayer, frame: float) -> Step | None:
-        """One layer's picture placed in the frame, or None where it shows nothing."""
+        """One layer's picture placed in the frame and cut, or None where it shows nothing."""
+        own = self.own_picture(layer, frame)
+        if own is None:
+            return None
+        picture, working = own
+        mattes = Mattes(self)
+        if layer.cut:
+            picture = mattes.unmixed(layer, picture, working, frame)
+        placed = self.placed(layer, self._effects(picture, layer, frame, working), working, frame)
+        coverage = mattes.cuts(layer.cut, frame)
+        if placed is None or coverage is None:
+            return placed
+        return step("cut", (), (placed, coverage), cov.cut)
+
+    def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None:
+        """A layer's own pixels before anything is done to them, and their scale; None where it shows nothing."""
         footage = self.shot.footage[layer.footage]
         index = self._footage_frame(layer, footage, frame)
         matrix = self.places.matrix(layer.place, footage, frame)
         if index is None or matrix is None:
             return None
         working = self._working_scale(matrix, footage)
-        picture = self._effects(self._source(footage, index, working), layer, frame, working)
+        return self._source(footage, index, working), working
+
+    def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
+        """A picture of a layer's own pixels where the layer lies."""
+        footage = self.shot.footage[layer.footage]
+        matrix = self.places.matrix(layer.place, footage, frame)
+        if matrix is None:
+            return None
         window, quality = self.frame_window, self.quality
-        shrink = scaling(1 / working, 1 / working)
         totals = [
-            scaling(self.scale, self.scale) @ m @ shrink
+            to_frame(m, self.scale, working)
             for m in self.places.within_shutter(layer, footage, frame, matrix, self.scale, self.quality)
         ]
         held_edge = layer.place.steady.edge if layer.place.steady else "nothing"
@@ -157,18 +166,45 @@ class Planner:
             mix = values.pop("mix")
             if mix <= 0:
                 continue
-            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind")}
+            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind", "cut")}
+            where = self._effect_cut(picture, layer, effect, frame, scale)
 
-            def make(p: Picture, kind: str = effect.kind, values: dict = values, mix: float = mix) -> Picture:
+            def make(
+                p: Picture, *limit: Coverage, kind: str = effect.kind, values: dict = values, mix: float = mix
+            ) -> Picture:
                 done = run(kind, p, values, scale)
+                if limit:
+                    return cov.mix_where(p, done, limit[0], mix)
                 return done if mix >= 1 else blend.mix(p, done, mix)
 
-            picture = step(effect.kind, (values, mix, scale), (picture,), make)
+            picture = step(effect.kind, (values, mix, scale), (picture, *where), make)
         return picture
+
+    def _effect_cut(
+        self, picture: Step, layer: Layer, effect: EffectBase, frame: float, scale: float
+    ) -> tuple[Step, ...]:
+        """What an effect is limited to, as the picture it works on sees it; empty when it works everywhere."""
+        mattes = Mattes(self)
+        coverage = mattes.cuts(effect.cut, frame)
+        if coverage is None:
+            return ()
+        if not isinstance(layer, FootageLayer):
+            return (coverage,)
+        matrix = self.places.matrix(layer.place, self.shot.footage[layer.footage], frame)
+        assert matrix is not None
+        total = to_frame(matrix, self.scale, scale)
+        if np.allclose(total, np.eye(3), atol=1e-9):
+            return (coverage,)
+        return (mattes.seen_from(coverage, total, lambda p: p.window, picture),)
 
     def _veil(self, under: Step, layer: VeilLayer, frame: float, opacity: float) -> Step:
         changed = self._effects(under, layer, frame, self.scale)
-        if opacity >= 1 or changed is under:
+        if changed is under:
+            return under
+        where = Mattes(self).cuts(layer.cut, frame)
+        if where is not None:
+            return step("veil-cut", opacity, (under, changed, where), lambda a, b, c: cov.mix_where(a, b, c, opacity))
+        if opacity >= 1:
             return changed
         return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from tropein.core.compose.cache import Cache
 from tropein.core.compose.places import Paths
-from tropein.core.compose.plan import Planner, Step
+from tropein.core.compose.plan import Planner
+from tropein.core.compose.step import Step
 from tropein.core.document import Shot
 from tropein.core.media.source import Sources
+from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture
 from tropein.core.raster.warp import Quality
 
@@ -16,7 +20,7 @@ class Renderer:
 
     def __init__(self, sources: Sources, paths: Paths, cache_bytes: int) -> None:
         self.sources, self.paths = sources, paths
-        self.cache: Cache[Picture] = Cache(cache_bytes)
+        self.cache: Cache[Any] = Cache(cache_bytes)
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
         return Planner(shot, self.sources, self.paths, scale, quality)
@@ -25,10 +29,14 @@ class Renderer:
         """The shot's picture at a frame: linear, premultiplied, its window inside the scaled frame."""
         return self.run(self.planner(shot, scale, quality).plan(frame))
 
-    def run(self, step: Step) -> Picture:
-        """The result of a step, from the cache where it can be."""
-        picture = self.cache.get(step.key)
-        if picture is None:
-            picture = step.make(*[self.run(i) for i in step.inputs])
-            self.cache.put(step.key, picture)
-        return picture
+    def matte(self, shot: Shot, matte_id: str, frame: float, scale: float = 1.0) -> Coverage:
+        """A matte's coverage of the scaled frame."""
+        return self.run(self.planner(shot, scale).matte(matte_id, frame))
+
+    def run(self, step: Step) -> Any:
+        """The result of a step, a Picture or a Coverage, from the cache where it can be."""
+        result = self.cache.get(step.key)
+        if result is None:
+            result = step.make(*[self.run(i) for i in step.inputs])
+            self.cache.put(step.key, result)
+        return result

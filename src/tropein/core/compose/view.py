@@ -7,11 +7,17 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.document import FootageLayer, Shot
+from tropein.core.document import ChromaPiece, ColourPiece, Cut, FootageLayer, LumaPiece, Shot
 from tropein.core.raster.colour import LUMA, to_display
+from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture, Window, over_checker
 
-View = Literal["picture", "alpha", "red", "green", "blue", "luminance"]
+View = Literal[
+    "picture", "alpha", "red", "green", "blue", "luminance",
+    "matte", "matte-soft", "matte-tint", "on-checker", "on-black", "on-grey", "on-white",
+]  # fmt: skip
+ON: dict[str, float] = {"on-black": 0.0, "on-grey": 0.18, "on-white": 1.0}
+TINT = np.array([0.62, 0.2, 0.26], np.float32)  # the matte's own rose, linear
 
 
 def variant(shot: Shot, name: str) -> Shot:
@@ -55,3 +61,44 @@ def display(picture: Picture, window: Window, view: View = "picture", checker: b
     if checker:
         pixels = over_checker(pixels)
     return to_display(np.ascontiguousarray(pixels, np.float32))
+
+
+def cut_alone(shot: Shot, matte_id: str) -> Shot:
+    """Only what a matte cuts: the layers cut by it, or where none is, the layer it looks at, or the plate."""
+    chosen = [i for i in shot.stack if any(c.matte == matte_id for c in shot.layers[i].cut) and i != shot.plate]
+    layers = {i: shot.layers[i] for i in chosen}
+    if not chosen:
+        looked_at = [
+            p.layer for p in shot.mattes[matte_id].pieces if isinstance(p, ChromaPiece | LumaPiece | ColourPiece)
+        ]
+        chosen = [i for i in (*looked_at, shot.plate) if i][:1]
+        layers = {i: shot.layers[i].model_copy(update={"cut": [Cut(matte=matte_id)], "effects": []}) for i in chosen}
+    update = {"visible": True, "span": None, "blend": "normal"}
+    kept = {i: layer.model_copy(update=update) for i, layer in layers.items() if isinstance(layer, FootageLayer)}
+    rest = {i: layer.model_copy(update={"visible": False}) for i, layer in shot.layers.items() if i not in kept}
+    return shot.model_copy(update={"layers": {**rest, **kept}})
+
+
+def display_matte(picture: Picture, coverage: Coverage, view: View) -> NDArray[np.uint8]:
+    """(h, w, 3) bytes: the matte in grey; "matte-soft" marks what is neither full nor empty; "matte-tint" lays the matte
+    over the picture as a tint; "on-..." shows the picture over a plain ground."""
+    window, plane = coverage.window, coverage.plane[..., None]
+    if view == "matte":
+        grey = np.rint(coverage.plane * 255).astype(np.uint8)
+        return np.repeat(grey[..., None], 3, 2)
+    if view == "matte-soft":
+        grey = np.rint(coverage.plane * 200).astype(np.uint8)
+        codes = np.repeat(grey[..., None], 3, 2)
+        faint, holed = (coverage.plane > 0) & (coverage.plane < 0.5), (coverage.plane >= 0.5) & (coverage.plane < 1)
+        codes[faint] = np.stack([120 + grey[faint], grey[faint] // 2, grey[faint] // 2], -1)
+        codes[holed] = np.stack([grey[holed] // 3, grey[holed], np.minimum(60 + grey[holed], 255)], -1)
+        return codes
+    pixels = picture.fill(window)
+    if view == "matte-tint":
+        shown = pixels.copy()
+        shown[..., :3] = pixels[..., :3] * (1 - 0.6 * plane) + TINT * 0.6 * plane
+        return to_display(shown)
+    if view in ON:
+        pixels[..., :3] += np.float32(ON[view]) * (1 - pixels[..., 3:4])
+        return to_display(pixels)
+    return to_display(np.ascontiguousarray(over_checker(pixels), np.float32))

@@ -17,6 +17,20 @@ from tropein.core.document.base import ContentHash, Id, Model, Rate, control, ne
 from tropein.core.document.effect import EffectBase, register
 from tropein.core.document.footage import Footage
 from tropein.core.document.layer import BlendName, CarrierLayer, FootageLayer, Layer, LayerBase, VeilLayer
+from tropein.core.document.matte import (
+    ChromaPiece,
+    ColourPiece,
+    Cut,
+    FacePiece,
+    LayerPiece,
+    LumaPiece,
+    Matte,
+    Outline,
+    OutlinePoint,
+    Piece,
+    PieceBase,
+    ShapePiece,
+)
 from tropein.core.document.place import Hang, Place, Ride, Steady
 from tropein.core.document.shot import SCHEMA_VERSION, Cue, Shot
 from tropein.core.document.track import (
@@ -32,7 +46,7 @@ from tropein.core.document.track import (
 
 __all__ = [
     "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "BlendName",
-    "CameraTrack", "CarrierLayer", "Colour", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

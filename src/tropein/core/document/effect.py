@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, ClassVar
 
 from pydantic import BeforeValidator, SerializeAsAny
 
 from tropein.core.document.animated import AnimatedNumber
 from tropein.core.document.base import Id, Model, control
+from tropein.core.document.matte import Cuts
 
 KINDS: dict[str, type[EffectBase]] = {}
 
@@ -15,10 +16,13 @@ KINDS: dict[str, type[EffectBase]] = {}
 class EffectBase(Model):
     """An operation on a layer's picture; its own parameters are the fields its class adds."""
 
+    lives: ClassVar[bool] = False  # changes from frame to frame even where no parameter does
+
     kind: str
     id: Id
     on: bool = True
     mix: AnimatedNumber = control(1.0, "Mix", soft=(0, 1), hard=(0, 1), help="How much of the effect is laid in.")
+    cut: Cuts = []
 
 
 def register(cls: type[EffectBase]) -> type[EffectBase]:

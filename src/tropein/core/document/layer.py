@@ -9,6 +9,7 @@ from pydantic import Discriminator, Field, Tag
 from tropein.core.document.animated import AnimatedNumber
 from tropein.core.document.base import Frame, Id, Model, Name, control
 from tropein.core.document.effect import AnyEffect
+from tropein.core.document.matte import Cuts
 from tropein.core.document.place import Place
 
 BlendName = Literal[
@@ -25,6 +26,7 @@ class LayerBase(Model):
     visible: bool = True
     span: tuple[Frame, Frame] | None = None
     opacity: AnimatedNumber = control(1.0, "Opacity", soft=(0, 1), hard=(0, 1))
+    cut: Cuts = []
     effects: list[AnyEffect] = Field(default_factory=list, max_length=64)
 
 

@@ -9,7 +9,17 @@ from pydantic import Field, model_validator
 from tropein.core.document.base import Frame, Id, Model, Name, Rate, Size
 from tropein.core.document.footage import Footage
 from tropein.core.document.layer import CarrierLayer, FootageLayer, Layer, VeilLayer
-from tropein.core.document.track import Track
+from tropein.core.document.matte import (
+    ChromaPiece,
+    ColourPiece,
+    Cut,
+    FacePiece,
+    LayerPiece,
+    LumaPiece,
+    Matte,
+    ShapePiece,
+)
+from tropein.core.document.track import FaceTrack, Track
 
 SCHEMA_VERSION = 2
 MAX_SIDE_PX = 16_384
@@ -45,6 +55,7 @@ class Shot(Model):
     stack: list[Id] = Field(default_factory=list, max_length=500)
     plate: Id | None = None
     tracks: dict[Id, Track] = Field(default_factory=dict, max_length=2000)
+    mattes: dict[Id, Matte] = Field(default_factory=dict, max_length=500)
     cues: list[Cue] = Field(default_factory=list, max_length=1000)
 
     @model_validator(mode="after")
@@ -70,7 +81,12 @@ def broken_references(shot: Shot) -> list[str]:
     plate = shot.layers.get(shot.plate or "")
     if isinstance(plate, FootageLayer) and (plate.place.ride or plate.place.hang):
         problems.append("the plate neither rides nor hangs: what rides on it would go round in a circle")
-    for where, things in (("footage", shot.footage), ("layers", shot.layers), ("tracks", shot.tracks)):
+    for where, things in (
+        ("footage", shot.footage),
+        ("layers", shot.layers),
+        ("tracks", shot.tracks),
+        ("mattes", shot.mattes),
+    ):
         problems += [f"{where} {key} carries the id {thing.id}" for key, thing in things.items() if thing.id != key]
     for layer in shot.layers.values():
         if layer.span is not None and layer.span[0] > layer.span[1]:
@@ -89,7 +105,56 @@ def broken_references(shot: Shot) -> list[str]:
     for track in shot.tracks.values():
         if track.footage not in shot.footage:
             problems.append(f"the track {track.name} was made from footage that is not in the shot")
-    return problems
+    return problems + _matte_problems(shot)
+
+
+def _cuts(layer: Layer) -> list[Cut]:
+    return [*layer.cut, *(cut for effect in layer.effects for cut in effect.cut)]
+
+
+def _matte_problems(shot: Shot) -> list[str]:
+    problems = []
+    for layer in shot.layers.values():
+        problems += [
+            f"the layer {layer.name} is cut by a matte that is not in the shot"
+            for cut in _cuts(layer)
+            if cut.matte not in shot.mattes
+        ]
+    for matte in shot.mattes.values():
+        for piece in matte.pieces:
+            what = f"the piece {piece.name} of the matte {matte.name}"
+            if isinstance(piece, ShapePiece) and piece.ride is not None and piece.ride.track not in shot.tracks:
+                problems.append(f"{what} rides on a track that is not in the shot")
+            if isinstance(piece, FacePiece) and not isinstance(shot.tracks.get(piece.track), FaceTrack):
+                problems.append(f"{what} needs a face track")
+            if isinstance(piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece) and not isinstance(
+                shot.layers.get(piece.layer), FootageLayer
+            ):
+                problems.append(f"{what} looks at a layer that shows no footage, or is not in the shot")
+    return problems or _matte_circles(shot)
+
+
+def _matte_circles(shot: Shot) -> list[str]:
+    """A matte that looks at a layer's finished picture needs every matte that layer is cut by."""
+    needs = {
+        matte.id: {
+            cut.matte
+            for piece in matte.pieces
+            if isinstance(piece, LayerPiece)
+            for cut in _cuts(shot.layers[piece.layer])
+        }
+        for matte in shot.mattes.values()
+    }
+    for start in needs:
+        seen, left = set(), [*needs[start]]
+        while left:
+            at = left.pop()
+            if at == start:
+                return [f"the matte {shot.mattes[start].name} would be cut out of itself"]
+            if at not in seen:
+                seen.add(at)
+                left += needs[at]
+    return []
 
 
 def _hanging_problems(shot: Shot, layer: FootageLayer | CarrierLayer) -> list[str]:

@@ -17,7 +17,7 @@ Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
 E = TypeVar("E", bound=EffectBase)
 _APPLY: dict[str, Apply] = {}
-_OWN = {"kind", "id", "on", "mix"}
+_OWN = {"kind", "id", "on", "mix", "cut"}
 
 
 @dataclass(frozen=True)
@@ -45,11 +45,13 @@ def effect(apply: Apply) -> Callable[[type[E]], type[E]]:
 
 
 def sampled(parameters: EffectBase, frame: float) -> Values:
-    """All parameters of an effect at a frame, the mix included."""
+    """All parameters of an effect at a frame, the mix included; the frame itself where the effect lives by it."""
     values = {}
     for name in type(parameters).model_fields:
         value = getattr(parameters, name)
         values[name] = sample(value, frame) if isinstance(value, Animated) else value
+    if parameters.lives:
+        values["frame"] = frame
     return values
 
 

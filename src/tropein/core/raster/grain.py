@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import cv2
 import numba as nb
 import numpy as np
 
+from tropein.core.raster.colour import decode_table, encode_table, look_up
 from tropein.core.raster.picture import Pixels
 
 
@@ -67,4 +69,57 @@ def fractal(
     """(height, width) value noise of several octaves, about -0.5..0.5 at gain 0; moves in place as `drift` grows."""
     out = np.empty((height, width), np.float32)
     _noise(out, x0, y0, float(cell_px), float(drift), seed, octaves, gain)
+    return out
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _white(out, x0, y0, seed):  # type: ignore[no-untyped-def]
+    """Four numbers a pixel, each the sum of four uniform bytes: near enough to Gaussian, of mean 0 and variance 1."""
+    k = np.float32(1.0 / 147.8017)
+    for row in nb.prange(out.shape[0]):
+        for col in range(out.shape[1]):
+            for c in range(4):
+                bits = _hash(np.int64(col + x0) * 4 + c, np.int64(row + y0), seed)
+                total = (bits & 255) + ((bits >> 8) & 255) + ((bits >> 16) & 255) + ((bits >> 24) & 255)
+                out[row, col, c] = (np.float32(total) - np.float32(510)) * k
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _grainy(pixels, noise, gain, own, response, encode, decode, out):  # type: ignore[no-untyped-def]
+    """Adds noise to display values: a share common to all channels, a share of each one's own."""
+    tiny, one = np.float32(1e-6), np.float32(1)
+    common = np.sqrt(one - own * own)
+    for y in nb.prange(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            a = pixels[y, x, 3]
+            out[y, x, 3] = a
+            for c in range(3):
+                if a <= tiny:
+                    out[y, x, c] = pixels[y, x, c]
+                    continue
+                v = max(pixels[y, x, c] / a, np.float32(0))
+                shown = look_up(np.float32(v).view(np.uint32), encode)
+                grey = min(shown, one)
+                # film shows its grain most in the middle tones
+                amount = gain * (one - response + response * np.float32(4) * grey * (one - grey))
+                shown = max(shown + amount * (common * noise[y, x, 3] + own * noise[y, x, c]), np.float32(0))
+                out[y, x, c] = look_up(np.float32(shown).view(np.uint32), decode) * a
+
+
+def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, colour: float, response: float, seed: int) -> Pixels:  # fmt: skip
+    """(h, w, 4) linear pixels with grain laid over their display values.
+
+    size_px: standard deviation of a grain's blur; amount: standard deviation of the grain, display values; colour 0..1: the
+    share the channels do not have in common; response 0..1: how much more the middle tones show. x0, y0 and seed fix
+    the pattern.
+    """
+    noise = np.empty(pixels.shape, np.float32)
+    _white(noise, x0, y0, seed)
+    if size_px > 0.2:
+        noise = cv2.GaussianBlur(noise, (0, 0), size_px, borderType=cv2.BORDER_REFLECT)
+        taps = cv2.getGaussianKernel(2 * round(3 * size_px) + 1 if size_px >= 0.5 else 5, size_px)
+        amount = amount / float((taps**2).sum())  # what blurring took away, in both directions
+    out = np.empty_like(pixels)
+    f = np.float32
+    _grainy(np.ascontiguousarray(pixels), noise, f(amount), f(colour), f(response), encode_table(), decode_table(), out)
     return out

@@ -95,3 +95,45 @@ def axes(mesh: Mesh) -> NDArray[np.float64]:
     y = up - x * (up @ x)
     y = y / np.linalg.norm(y)
     return np.stack([x, y, np.cross(x, y)], 1)
+
+
+LEFT_LIDS = (263, 249, 390, 373, 374, 380, 381, 382, 362, 398, 384, 385, 386, 387, 388, 466)
+RIGHT_LIDS = (33, 7, 163, 144, 145, 153, 154, 155, 133, 173, 157, 158, 159, 160, 161, 246)
+OUTER_LIPS = (61, 146, 91, 181, 84, 17, 314, 405, 321, 375, 291, 409, 270, 269, 267, 0, 37, 39, 40, 185)
+INNER_LIPS = (78, 95, 88, 178, 87, 14, 317, 402, 318, 324, 308, 415, 310, 311, 312, 13, 82, 81, 80, 191)
+LEFT_BROW = (276, 283, 282, 295, 285, 336, 296, 334, 293, 300)
+RIGHT_BROW = (46, 53, 52, 65, 55, 107, 66, 105, 63, 70)
+OVAL = (
+    10, 338, 297, 332, 284, 251, 389, 356, 454, 323, 361, 288, 397, 365, 379, 378, 400, 377, 152, 148, 176, 149, 150, 136,
+    172, 58, 132, 93, 234, 127, 162, 21, 54, 103, 67, 109,
+)  # fmt: skip
+IRIS_POINTS = 24
+
+# part -> outlines to fill, and to take away again
+PARTS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "left eye": (("left lids",), ()),
+    "right eye": (("right lids",), ()),
+    "eyes": (("left lids", "right lids"), ()),
+    "left iris": (("left iris",), ()),
+    "right iris": (("right iris",), ()),
+    "irises": (("left iris", "right iris"), ()),
+    "lips": (("outer lips",), ("inner lips",)),
+    "mouth opening": (("inner lips",), ()),
+    "left brow": (("left brow",), ()),
+    "right brow": (("right brow",), ()),
+    "oval": (("oval",), ()),
+    "skin": (("oval",), ("left lids", "right lids", "outer lips", "left brow", "right brow")),
+}
+_LOOPS = {
+    "left lids": LEFT_LIDS, "right lids": RIGHT_LIDS, "outer lips": OUTER_LIPS, "inner lips": INNER_LIPS,
+    "left brow": LEFT_BROW, "right brow": RIGHT_BROW, "oval": OVAL,
+}  # fmt: skip
+
+
+def loop(mesh: Mesh, name: str) -> NDArray[np.float64]:
+    """(k, 2) an outline on the face, in order round it."""
+    if name in ("left iris", "right iris"):
+        x, y, r = iris(mesh, LEFT_IRIS if name == "left iris" else RIGHT_IRIS)
+        angle = np.linspace(0, 2 * np.pi, IRIS_POINTS, endpoint=False)
+        return np.stack([x + r * np.cos(angle), y + r * np.sin(angle)], 1)
+    return mesh[list(_LOOPS[name]), :2]

@@ -7,15 +7,17 @@ from numpy.typing import NDArray
 
 from tropein.core.animate.ride import Path
 from tropein.core.raster.warp import quad_to_quad
-from tropein.core.track.face_mesh import spot_points
+from tropein.core.track.face_mesh import loop, spot_points
 from tropein.core.track.file import CameraFile, FaceFile, PlaneFile, PlaneSample, PointFile, PointSample
 from tropein.core.track.plane import PlaneFound
 from tropein.core.track.point import Found
 
+LOOP = "loop:"  # a spot that names an outline on a face
+
 
 def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = "") -> Path:
-    """The path of a track, of a face that of one of its spots, of a camera that of a place in the scene ("x,y,z"). Lost frames are marked, not left out; of several points
-    those count that are never lost, or the surest one."""
+    """The path of a track, of a face that of one of its spots or loops, of a camera that of a place in the scene
+    ("x,y,z"). Lost frames are marked, not left out; of several points those count that are never lost, or the surest one."""
     rows = sorted(track.frames, key=lambda s: s.frame)
     frames = np.array([s.frame for s in rows], np.float64)
     if isinstance(track, PointFile):
@@ -28,9 +30,15 @@ def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = ""
     if isinstance(track, CameraFile):
         return _scene_path(track, frames, spot)
     faces = sorted(track.frames, key=lambda s: s.frame)
-    points = [spot_points(np.array(s.landmarks), spot) if s.landmarks else np.zeros((2, 2)) for s in faces]
-    seen = np.array([s.landmarks is not None for s in faces], bool)
-    return Path(frames, np.array(points).reshape(-1, 2, 2), good & seen, "similarity")
+    shapes = [_on_face(np.array(s.landmarks), spot) if s.landmarks else None for s in faces]
+    seen = np.array([shape is not None for shape in shapes], bool)
+    blank = np.zeros_like(next((shape for shape in shapes if shape is not None), np.zeros((2, 2))))
+    points = np.array([blank if shape is None else shape for shape in shapes]).reshape(len(faces), -1, 2)
+    return Path(frames, points, good & seen, "similarity")
+
+
+def _on_face(mesh: NDArray[np.float64], spot: str) -> NDArray[np.float64]:
+    return loop(mesh, spot[len(LOOP) :]) if spot.startswith(LOOP) else spot_points(mesh, spot)
 
 
 def _scene_path(track: CameraFile, frames: NDArray[np.float64], spot: str) -> Path:

@@ -1,0 +1,271 @@
+"""Mattes as steps: every piece, how they join, and what is cut by them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Protocol
+
+import numpy as np
+
+from tropein.core.animate.sample import sample
+from tropein.core.compose.places import Places
+from tropein.core.compose.step import Step, step
+from tropein.core.document import (
+    ChromaPiece,
+    ColourPiece,
+    Cut,
+    FacePiece,
+    FootageLayer,
+    LayerPiece,
+    LumaPiece,
+    Matte,
+    Outline,
+    Piece,
+    ShapePiece,
+)
+from tropein.core.matte import chroma, ranges, screen
+from tropein.core.raster import coverage as cov
+from tropein.core.raster.colour import LUMA
+from tropein.core.raster.coverage import Coverage, Joining
+from tropein.core.raster.outline import fill, flatten
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.warp import Matrix, apply, scaling
+from tropein.core.track.face_mesh import PARTS
+from tropein.core.track.samples import LOOP
+
+SHUTTER_PARTS, LEAST_BLUR_PX = 7, 0.75
+
+
+class Pictures(Protocol):
+    """What mattes ask of the plan: layers' pictures."""
+
+    @property
+    def scale(self) -> float: ...
+    @property
+    def places(self) -> Places: ...
+    @property
+    def frame_window(self) -> Window: ...
+    def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None: ...
+    def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None: ...
+    def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
+
+
+@dataclass(frozen=True)
+class Mattes:
+    """Coverage of one shot's mattes, in the frame at the plan's scale."""
+
+    pictures: Pictures
+
+    @property
+    def window(self) -> Window:
+        return self.pictures.frame_window
+
+    def matte(self, matte: Matte, frame: float) -> Step:
+        """A matte at a frame. One without pieces covers everything: it does not cut yet."""
+        window = self.window
+        if not matte.pieces:
+            return step("matte-full", window, (), lambda: cov.full(window))
+        steps, joinings = [], []
+        for piece in matte.pieces:
+            if not piece.on or (piece.span and not piece.span[0] <= frame < piece.span[1] + 1):
+                continue
+            made = self._piece(piece, frame)
+            if made is not None:
+                steps.append(self._edged(made, piece, frame))
+                joinings.append(Joining(piece.how, sample(piece.opacity, frame), piece.invert))
+        return step("matte", (joinings, window), tuple(steps), lambda *p: cov.combine(p, joinings, window))
+
+    def cuts(self, cuts: list[Cut], frame: float) -> Step | None:
+        """What several cuts leave together; None when there are none."""
+        parts = []
+        for one in cuts:
+            made = self._edged(self.matte(self.pictures.places.shot.mattes[one.matte], frame), one, frame)
+            if one.side == "outside":
+                made = step("outside", (), (made,), cov.inverted)
+            parts.append(made)
+        if len(parts) < 2:
+            return parts[0] if parts else None
+        return step("cuts", (), tuple(parts), lambda *p: cov.product(p))
+
+    def seen_from(self, coverage: Step, to_frame: Matrix, window: Callable[[Picture], Window], picture: Step) -> Step:
+        """Coverage as a layer's own picture sees it; `to_frame` takes its pixels to the frame's."""
+        return step(
+            "seen-from", np.round(to_frame, 9).tolist(), (coverage, picture),
+            lambda c, p: cov.seen_from(c, to_frame, window(p)),
+        )  # fmt: skip
+
+    def unmixed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
+        """The layer's picture without the light of a screen it is keyed from, where one of its cuts does so."""
+        for one in layer.cut:
+            for piece in self.pictures.places.shot.mattes[one.matte].pieces:
+                if isinstance(piece, ChromaPiece) and piece.layer == layer.id and piece.on:
+                    find, keying = _keying(piece, working, frame)
+
+                    def make(p: Picture, alpha: Coverage, find: Find = find, keying: chroma.Keying = keying) -> Picture:
+                        behind = find(p.pixels[..., :3])
+                        if behind is None or p.window.empty:
+                            return p
+                        return Picture(chroma.unmixed(p.pixels[..., :3], behind, alpha.plane, keying), p.window)
+
+                    return step("unmix", (piece.kind, keying, _screen_key(piece, frame), working), (picture, self._keyed(piece, picture, working, frame)), make)  # fmt: skip
+        return picture
+
+    def _edged(self, made: Step, what: Piece | Cut, frame: float) -> Step:
+        """Grown and softened; a shape has done so itself, along its outline."""
+        if not isinstance(what, ShapePiece):
+            by = sample(what.grow, frame) * self.pictures.scale
+            if abs(by) > 1e-3:
+                made = step("grow", round(by, 6), (made,), lambda c: cov.grown(c, by))
+        sigma = sample(what.soften, frame) * self.pictures.scale
+        if sigma < 0.05:
+            return made
+        return step("soften", round(sigma, 6), (made,), lambda c: cov.softened(c, sigma))
+
+    def _piece(self, piece: Piece, frame: float) -> Step | None:
+        if isinstance(piece, ShapePiece):
+            return self._shape(piece, frame)
+        if isinstance(piece, FacePiece):
+            return self._face(piece, frame)
+        layer = self.pictures.places.shot.layers[piece.layer]
+        assert isinstance(layer, FootageLayer)
+        if isinstance(piece, LayerPiece):
+            return self._of_layer(piece, layer, frame)
+        own = self.pictures.own_picture(layer, frame)
+        if own is None:
+            return None
+        picture, working = own
+        made = self._keyed(piece, picture, working, frame) if isinstance(piece, ChromaPiece) else self._range(piece, picture, working, frame)  # fmt: skip
+        return self._in_frame(layer, made, working, frame)
+
+    def _in_frame(self, layer: FootageLayer, made: Step, working: float, frame: float) -> Step | None:
+        """Coverage of a layer's own pixels, brought to where the layer lies."""
+        grey = step("as-picture", (), (made,), _as_picture)
+        placed = self.pictures.placed(layer, grey, working, frame)
+        window = self.window
+        return None if placed is None else step("coverage", window, (placed,), lambda p: cov.of_picture(p, window))
+
+    def _of_layer(self, piece: LayerPiece, layer: FootageLayer, frame: float) -> Step | None:
+        made, window = self.pictures.layer(layer, frame), self.window
+        if made is None:
+            return None
+        if piece.channel == "alpha":
+            return step("coverage", window, (made,), lambda p: cov.of_picture(p, window))
+        return step("luminance", window, (made,), lambda p: _luminance(p, window))
+
+    def _keyed(self, piece: ChromaPiece, picture: Step, working: float, frame: float) -> Step:
+        find, keying = _keying(piece, working, frame)
+
+        def make(p: Picture) -> Coverage:
+            behind = find(p.pixels[..., :3]) if not p.window.empty else None
+            if behind is None:
+                return cov.full(p.window)
+            return Coverage(chroma.coverage(p.pixels[..., :3], behind, keying, working), p.window)
+
+        return step("chroma", (keying, _screen_key(piece, frame), working), (picture,), make)
+
+    def _range(self, piece: LumaPiece | ColourPiece, picture: Step, working: float, frame: float) -> Step:
+        if isinstance(piece, LumaPiece):
+            luma = tuple(sample(v, frame) for v in (piece.low, piece.high, piece.softness))
+            return step("luma", (luma, working), (picture,), lambda p: Coverage(ranges.luma(p.pixels[..., :3], *luma) * p.pixels[..., 3], p.window))  # fmt: skip
+        names = ("hue", "hue_width", "saturation", "dark", "light", "softness")
+        chosen = ranges.ColourRange(*(sample(getattr(piece, n), frame) for n in names))
+        return step("colour", (chosen, working), (picture,), lambda p: Coverage(ranges.colour(p.pixels[..., :3], chosen) * p.pixels[..., 3], p.window))  # fmt: skip
+
+    def _face(self, piece: FacePiece, frame: float) -> Step | None:
+        """Outlines through the mesh; lids that meet enclose nothing."""
+        track = self.pictures.places.shot.tracks[piece.track]
+        adds, takes = PARTS[piece.part]
+        loops = []
+        for name in (*adds, *takes):
+            path = self.pictures.places.paths(track.samples or "", LOOP + name)
+            points = path.at(frame, 0.0, "bridge") if path is not None else None
+            if points is None:
+                return None
+            seen = self.pictures.places.with_plate(track.footage, frame)
+            loops.append(np.round(apply(seen, points) * self.pictures.scale, 4))
+        window, count = self.window, len(adds)
+
+        def make() -> Coverage:
+            filled = [_smooth_loop(points, window) for points in loops]
+            joins = [Joining("add")] * count + [Joining("subtract")] * (len(filled) - count)
+            return cov.combine(filled, joins, window)
+
+        return step("face-part", ([points.tolist() for points in loops], count, window), (), make)
+
+    def _shape(self, piece: ShapePiece, frame: float) -> Step | None:
+        half = self.pictures.places.shot.shutter_deg / 720
+        shape = self._outline(piece, frame)
+        if shape is None:
+            return None
+        moments = [shape]
+        if piece.motion_blur and half > 0:
+            ends = [self._outline(piece, frame + side * half) for side in (-1, 1)]
+            far = max((float(np.abs(e[0] - shape[0]).max()) for e in ends if e is not None and e[0].shape == shape[0].shape), default=0.0)  # fmt: skip
+            if far > LEAST_BLUR_PX:
+                times = frame + half * (2 * (np.arange(SHUTTER_PARTS) + 0.5) / SHUTTER_PARTS - 1)
+                moments = [m for t in times if (m := self._outline(piece, float(t))) is not None]
+        grow = sample(piece.grow, frame) * self.pictures.scale
+        if not piece.closed:
+            grow += sample(piece.width, frame) / 2 * self.pictures.scale
+        window, closed = self.window, piece.closed
+        key = ([(v.tobytes(), w.tobytes()) for v, w in moments], grow, closed, window)
+        return step(
+            "shape", key, (), lambda: cov.mean([fill(v, w, window, closed=closed, grow=grow) for v, w in moments])
+        )
+
+    def _outline(self, piece: ShapePiece, frame: float) -> tuple[np.ndarray, np.ndarray] | None:
+        """Vertices and soft widths in pixels of the frame, where the ride takes them; None when the ride hides it."""
+        outline: Outline = sample(piece.outline, frame)
+        n = np.array([p.numbers() for p in outline.points])
+        scale = self.pictures.scale
+        vertices, widths = flatten(n[:, :2], n[:, 2:4], n[:, 4:6], n[:, 6:8], piece.closed, scale)
+        moved = self.pictures.places.shape_carried(piece, frame)
+        if moved is None:
+            return None
+        if piece.ride is not None:
+            widths = widths * _growth(moved, vertices)[:, None]
+            vertices = apply(moved, vertices)
+        return np.round(vertices * scale, 5), np.round(widths * scale, 5)
+
+
+Find = Callable[[np.ndarray], "screen.Screen | None"]
+
+
+def _keying(piece: ChromaPiece, working: float, frame: float) -> tuple[Find, chroma.Keying]:
+    names = ("low", "high", "core", "spill", "balance")
+    keying = chroma.Keying(*(sample(getattr(piece, name), frame) for name in names))
+    cell = max(2, round(screen.CELL_PX * working))
+    return partial(screen.find, picked=piece.screen, follow=sample(piece.even, frame), cell=cell), keying
+
+
+def _screen_key(piece: ChromaPiece, frame: float) -> tuple:
+    return piece.screen, sample(piece.even, frame)
+
+
+def _as_picture(coverage: Coverage) -> Picture:
+    return Picture(np.ascontiguousarray(np.repeat(coverage.plane[..., None], 4, 2)), coverage.window)
+
+
+def _luminance(picture: Picture, window: Window) -> Coverage:
+    return Coverage(np.clip(picture.fill(window)[..., :3] @ LUMA, 0, 1).astype(np.float32), window)
+
+
+def _smooth_loop(points: np.ndarray, window: Window) -> Coverage:
+    """A closed curve through the points, its tangents those of Catmull and Rom (1974)."""
+    tangent = (np.roll(points, -1, 0) - np.roll(points, 1, 0)) / 6
+    none = np.zeros((len(points), 2))
+    vertices, widths = flatten(points, -tangent, tangent, none, True)
+    return fill(vertices, widths, window)
+
+
+def _growth(matrix: Matrix, points: np.ndarray) -> np.ndarray:
+    """(n,) by how much lengths grow at some points under a projective matrix."""
+    w = points @ matrix[2, :2] + matrix[2, 2]
+    return np.sqrt(np.abs(np.linalg.det(matrix)) / np.abs(w) ** 3)
+
+
+def to_frame(matrix: Matrix, scale: float, working: float) -> Matrix:
+    """From pixels of a layer's own picture at its working scale to the frame's."""
+    return scaling(scale, scale) @ matrix @ scaling(1 / working, 1 / working)

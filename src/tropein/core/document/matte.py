@@ -1,0 +1,196 @@
+"""Mattes: named pictures of coverage 0..1, built from pieces, and what is cut by them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Discriminator, Field, Tag, model_validator
+
+from tropein.core.document.animated import Animated, AnimatedNumber, Colour, Vec2
+from tropein.core.document.base import Frame, Id, Model, Name, control
+from tropein.core.document.place import Ride
+
+Reach = Annotated[float, Field(ge=0, le=2000)]
+
+
+class OutlinePoint(Model):
+    """A point of an outline in shot pixels. `before` and `after` are its curve handles, counted from it; `outer` and
+    `inner` how far the soft edge reaches out of and into the shape there."""
+
+    at: Vec2
+    before: Vec2 = (0.0, 0.0)
+    after: Vec2 = (0.0, 0.0)
+    outer: Reach = 0.0
+    inner: Reach = 0.0
+
+    def numbers(self) -> tuple[float, ...]:
+        return (*self.at, *self.before, *self.after, self.outer, self.inner)
+
+    @classmethod
+    def of(cls, n: tuple[float, ...]) -> OutlinePoint:
+        return cls.model_construct(
+            at=(n[0], n[1]), before=(n[2], n[3]), after=(n[4], n[5]), outer=max(0.0, n[6]), inner=max(0.0, n[7])
+        )
+
+
+class Outline(Model):
+    """Points joined by cubic curves, in order."""
+
+    points: list[OutlinePoint] = Field(min_length=2, max_length=500)
+
+
+class PieceBase(Model):
+    """What all pieces share. `how` says what the piece does to the ones above it; the span includes both ends."""
+
+    id: Id
+    name: Name
+    on: bool = True
+    how: Literal["add", "subtract", "intersect"] = "add"
+    invert: bool = False
+    span: tuple[Frame, Frame] | None = None
+    opacity: AnimatedNumber = control(1.0, "Opacity", soft=(0, 1), hard=(0, 1))
+    grow: AnimatedNumber = control(
+        0.0, "Grow", soft=(-60, 60), hard=(-2000, 2000), step=0.25, unit="px", help="Moves the edge out, or in."
+    )
+    soften: AnimatedNumber = control(0.0, "Soften", soft=(0, 80), hard=(0, 2000), step=0.25, unit="px")
+
+
+class ShapePiece(PieceBase):
+    """An area inside a closed outline, or a stroke along an open one."""
+
+    kind: Literal["shape"] = "shape"
+    outline: Animated[Outline]
+    closed: bool = True
+    width: AnimatedNumber = control(12.0, "Stroke width", soft=(1, 120), hard=(0, 2000), step=0.5, unit="px")
+    ride: Ride | None = None
+    motion_blur: bool = False
+
+    @model_validator(mode="after")
+    def _outlines_agree(self) -> ShapePiece:
+        counts = {len(key.value.points) for key in self.outline.keys} or {len(self.outline.value.points)}
+        if len(counts) > 1:
+            raise ValueError(f"all keys of the shape {self.name} must have the same number of points")
+        if self.closed and min(counts) < 3:
+            raise ValueError(f"the shape {self.name} needs at least three points to enclose an area")
+        return self
+
+
+class ChromaPiece(PieceBase):
+    """Keeps what does not have the colour of the screen behind it, in a layer's own footage."""
+
+    kind: Literal["chroma"] = "chroma"
+    layer: Id
+    screen: Annotated[Colour | None, Field(description="linear Rec.709; none finds the screen by itself")] = None
+    even: AnimatedNumber = control(
+        1.0,
+        "Follow uneven light",
+        soft=(0, 1),
+        hard=(0, 1),
+        help="How far the screen's own light and dark are followed.",
+    )
+    low: AnimatedNumber = control(
+        0.03, "Clear below", soft=(0, 0.5), hard=(0, 0.99), step=0.005, help="What covers less than this is screen."
+    )
+    high: AnimatedNumber = control(
+        0.97, "Solid above", soft=(0.3, 1), hard=(0.01, 1), step=0.005, help="What covers more than this is solid."
+    )
+    core: AnimatedNumber = control(
+        6.0, "Solid core", soft=(0, 40), hard=(0, 400), step=0.5, unit="px",
+        help="Holes farther than this inside the subject are closed; 0 leaves them.",
+    )  # fmt: skip
+    spill: AnimatedNumber = control(
+        1.0,
+        "Take out spill",
+        soft=(0, 1),
+        hard=(0, 2),
+        help="How much of the screen's light on the subject is taken out.",
+    )
+    balance: AnimatedNumber = control(
+        0.0, "Spill balance", soft=(0, 1), hard=(0, 1),
+        help="At 0 the screen's light is subtracted, at 1 its colour is held down to the other two.",
+    )  # fmt: skip
+
+
+class LumaPiece(PieceBase):
+    """Keeps a range of brightness of a layer's own footage."""
+
+    kind: Literal["luma"] = "luma"
+    layer: Id
+    low: AnimatedNumber = control(0.5, "From", soft=(0, 1), hard=(-1, 4), step=0.005, help="Display brightness.")
+    high: AnimatedNumber = control(4.0, "To", soft=(0, 1), hard=(-1, 4), step=0.005)
+    softness: AnimatedNumber = control(0.1, "Softness", soft=(0, 0.5), hard=(0, 4), step=0.005)
+
+
+class ColourPiece(PieceBase):
+    """Keeps a range of hue, saturation and lightness of a layer's own footage."""
+
+    kind: Literal["colour"] = "colour"
+    layer: Id
+    hue: AnimatedNumber = control(0.0, "Hue", soft=(0, 360), hard=(-360, 720), step=0.5, unit="°")
+    hue_width: AnimatedNumber = control(60.0, "Hue width", soft=(0, 360), hard=(0, 360), step=0.5, unit="°")
+    saturation: AnimatedNumber = control(0.2, "Saturation from", soft=(0, 1), hard=(0, 1), step=0.005)
+    dark: AnimatedNumber = control(0.0, "Lightness from", soft=(0, 1), hard=(0, 4), step=0.005)
+    light: AnimatedNumber = control(4.0, "Lightness to", soft=(0, 1), hard=(0, 4), step=0.005)
+    softness: AnimatedNumber = control(
+        0.2, "Softness", soft=(0, 1), hard=(0, 1), step=0.01, help="As a share of each range."
+    )
+
+
+FacePart = Literal[
+    "left eye", "right eye", "eyes", "left iris", "right iris", "irises", "lips", "mouth opening", "left brow",
+    "right brow", "oval", "skin",
+]  # fmt: skip
+
+
+class FacePiece(PieceBase):
+    """A part of a tracked face; a blink closes the eyes and what lies in them."""
+
+    kind: Literal["face"] = "face"
+    track: Id
+    part: FacePart = "oval"
+
+
+class LayerPiece(PieceBase):
+    """Another layer's alpha or luminance, as it lies in the shot."""
+
+    kind: Literal["layer"] = "layer"
+    layer: Id
+    channel: Literal["alpha", "luminance"] = "alpha"
+
+
+Piece = Annotated[
+    Annotated[ShapePiece, Tag("shape")]
+    | Annotated[ChromaPiece, Tag("chroma")]
+    | Annotated[LumaPiece, Tag("luma")]
+    | Annotated[ColourPiece, Tag("colour")]
+    | Annotated[FacePiece, Tag("face")]
+    | Annotated[LayerPiece, Tag("layer")],
+    Discriminator("kind"),
+]
+
+
+class Matte(Model):
+    """Pieces in order: each adds to, subtracts from or intersects what those before it make."""
+
+    id: Id
+    name: Name
+    pieces: list[Piece] = Field(default_factory=list, max_length=200)
+
+    @model_validator(mode="after")
+    def _ids_differ(self) -> Matte:
+        ids = [piece.id for piece in self.pieces]
+        if len(set(ids)) != len(ids):
+            raise ValueError(f"the matte {self.name} has two pieces with one id")
+        return self
+
+
+class Cut(Model):
+    """Cut by a matte: what is inside stays, or what is outside. Growing and softening leave the matte itself alone."""
+
+    matte: Id
+    side: Literal["inside", "outside"] = "inside"
+    grow: AnimatedNumber = control(0.0, "Grow", soft=(-60, 60), hard=(-400, 400), step=0.25, unit="px")
+    soften: AnimatedNumber = control(0.0, "Soften", soft=(0, 80), hard=(0, 2000), step=0.25, unit="px")
+
+
+Cuts = Annotated[list[Cut], Field(max_length=16, description="all of them together say what stays")]

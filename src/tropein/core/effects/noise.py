@@ -1,0 +1,65 @@
+"""Noise: drifting, boiling clouds of light."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import cv2
+import numpy as np
+from pydantic import ConfigDict
+
+from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
+from tropein.core.effects.registry import Values, effect
+from tropein.core.raster.grain import fractal
+from tropein.core.raster.picture import Picture
+
+HALVED_FROM_PX = 6.0  # the finest clouds from which half the pixels show them as well
+FRAMES = 24.0  # speed 1 boils once in so many frames
+
+
+def _apply(picture: Picture, values: Values, scale: float) -> Picture:
+    w = picture.window
+    if w.empty or values["amount"] == 0:
+        return picture
+    detail = int(round(values["detail"]))
+    size = max(values["size"] * scale, 1.0)
+    step = 2 if size / 2 ** (detail - 1) >= HALVED_FROM_PX else 1
+    drift = values["speed"] * values["frame"] / FRAMES
+    across, down = -(-w.width // step), -(-w.height // step)
+    clouds = fractal(
+        across,
+        down,
+        size / step,
+        x0=w.x0 // step,
+        y0=w.y0 // step,
+        drift=drift,
+        seed=int(values["seed"]),
+        octaves=detail,
+    )
+    clouds = np.clip((clouds * values["contrast"] + 0.5 + values["level"]) * values["amount"], 0, None)
+    if step > 1:
+        clouds = cv2.resize(clouds, (across * step, down * step), interpolation=cv2.INTER_LINEAR)[: w.height, : w.width]
+    light = np.zeros(picture.pixels.shape, np.float32)
+    cover = picture.pixels[..., 3]
+    for c in range(3):
+        np.multiply(clouds, cover * np.float32(values["colour"][c]), out=light[..., c])
+    return Picture(cv2.add(light, np.ascontiguousarray(picture.pixels)), w)
+
+
+@effect(_apply)
+class Noise(EffectBase):
+    """Adds the light of drifting clouds where the picture is."""
+
+    lives: ClassVar[bool] = True
+    model_config = ConfigDict(title="Noise")
+    kind: Literal["noise"] = "noise"
+    amount: AnimatedNumber = control(0.2, "Amount", soft=(0, 1), hard=(0, 20))
+    size: AnimatedNumber = control(120.0, "Size", soft=(4, 600), hard=(1, 8000), step=1, unit="px")
+    detail: AnimatedNumber = control(
+        5.0, "Detail", soft=(1, 8), hard=(1, 9), step=1, help="How many finer clouds lie on the large ones."
+    )
+    contrast: AnimatedNumber = control(1.5, "Contrast", soft=(0, 4), hard=(0, 40))
+    level: AnimatedNumber = control(-0.3, "Level", soft=(-1, 1), hard=(-20, 20))
+    speed: AnimatedNumber = control(0.5, "Speed", soft=(0, 4), hard=(-50, 50), help="How fast they boil.")
+    colour: AnimatedColour = control((1.0, 1.0, 1.0), "Colour", soft=(0, 2), widget="colour")
+    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)

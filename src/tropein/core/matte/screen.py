@@ -1,0 +1,101 @@
+"""The screen behind a subject: which colour it has, and how bright it is in every place.
+
+A low polynomial of the logarithm of its light is fitted robustly to what is surely screen (Beaton & Tukey, Technometrics
+16, 1974: biweights), then what is left over is smoothed in by normalised convolution (Knutsson & Westin, CVPR 1993).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Rgb = NDArray[np.float32]
+CELL_PX = 8  # of the footage's own pixels: screen light varies slowly
+SURE_SHARE, NEAR_RATIO = 0.25, 0.06  # measured on synthetic plates: what counts as surely screen
+FEWEST_CELLS = 24
+LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
+
+
+@dataclass(frozen=True, eq=False)
+class Screen:
+    """light: (h, w, 3) float32 linear, the screen as it would be seen with nothing before it; key: its strongest channel."""
+
+    light: Rgb
+    key: int
+
+    @property
+    def others(self) -> tuple[int, int]:
+        a, b = (c for c in range(3) if c != self.key)
+        return a, b
+
+
+def excess(rgb: Rgb, key: int) -> NDArray[np.float32]:
+    """By how much the key channel (index) exceeds the larger of the others; (..., 3) to (...)."""
+    a, b = (c for c in range(3) if c != key)
+    return rgb[..., key] - np.maximum(rgb[..., a], rgb[..., b])
+
+
+def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cell: int = CELL_PX) -> Screen | None:
+    """The screen of a frame, or None when there is none to be seen.
+
+    rgb: (h, w, 3) float32 linear; picked: its colour (linear) where the user chose one; follow 0..1: how far uneven light
+    is followed; cell: side in pixels of the squares the light is read from.
+    """
+    h, w = rgb.shape[:2]
+    small = cv2.resize(rgb, (max(4, w // cell), max(4, h // cell)), interpolation=cv2.INTER_AREA)
+    key = int(np.argmax(picked)) if picked is not None else _strongest(small)
+    standing = excess(small, key)
+    total = small.sum(-1) + 1e-6
+    if picked is not None:
+        wanted = np.asarray(picked, np.float32)
+        apart = np.abs(small / total[..., None] - wanted / (wanted.sum() + 1e-6)).max(-1)
+        sure = (apart < 1.5 * NEAR_RATIO) & (standing > SURE_SHARE * max(float(excess(wanted, key)), LEAST_EXCESS))
+    else:
+        bright = float(np.percentile(standing, 90))
+        sure = standing > max(SURE_SHARE * bright, LEAST_EXCESS)
+        if sure.any():
+            ratio = small[..., key] / total
+            sure &= ratio > np.median(ratio[sure]) - NEAR_RATIO
+    safe = cv2.erode(sure.astype(np.uint8), np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE).astype(bool)
+    if safe.sum() >= FEWEST_CELLS:
+        sure = safe
+    if sure.sum() < FEWEST_CELLS:
+        return None
+    flat = np.median(small[sure], axis=0) if picked is None else np.asarray(picked, np.float32)
+    light = np.exp(np.log(flat) * (1 - follow) + np.log(_smooth(small, sure)) * follow) if follow > 0 else None
+    if light is None:
+        return Screen(np.broadcast_to(flat.astype(np.float32), rgb.shape), key)
+    full = cv2.resize(light.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    return Screen(full, key)
+
+
+def _strongest(small: Rgb) -> int:
+    """The channel in which most of the picture stands out."""
+    return int(np.argmax([np.clip(excess(small, key), 0, None).mean() for key in range(3)]))
+
+
+def _smooth(small: Rgb, sure: NDArray[np.bool_]) -> NDArray[np.float64]:
+    h, w = sure.shape
+    y, x = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j]
+    terms = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], -1)
+    logs = np.log(np.maximum(small, 1e-5).astype(np.float64))
+    a, b = terms[sure], logs[sure]
+    weight = np.ones(len(a))
+    coefficients = np.zeros((6, 3))
+    for _ in range(8):
+        left = a * weight[:, None]
+        coefficients = np.linalg.solve(left.T @ a + 1e-6 * np.eye(6), left.T @ b)
+        off = np.abs(b - a @ coefficients).max(1)
+        spread = max(1.4826 * float(np.median(off)), 0.01)
+        weight = 1 / (1 + (off / (2 * spread)) ** 2) ** 2
+    fitted = terms @ coefficients
+    trust = np.zeros((h, w))
+    trust[sure] = weight
+    left_over = (logs - fitted) * trust[..., None]
+    sigma = max(2.0, w / 40)
+    share = cv2.GaussianBlur(trust, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+    rest = cv2.GaussianBlur(left_over, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+    return np.exp(np.clip(fitted + rest / (share + 0.05)[..., None], -12, 6))

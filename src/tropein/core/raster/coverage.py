@@ -1,0 +1,195 @@
+"""Coverage: how much of each pixel a matte holds, 0..1, over the whole frame."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numba as nb
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.warp import Matrix
+
+Plane = NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Coverage:
+    """plane: (h, w) float32 in 0..1 filling `window`. Beyond the window it goes on as at its border. Never written to
+    after it was made."""
+
+    plane: Plane
+    window: Window
+
+    @property
+    def nbytes(self) -> int:
+        return self.plane.nbytes
+
+    def shown(self) -> Picture:
+        """As a grey opaque picture."""
+        pixels = np.ones((*self.plane.shape, 4), np.float32)
+        pixels[..., :3] = self.plane[..., None]
+        return Picture(pixels, self.window)
+
+
+def full(window: Window, value: float = 1.0) -> Coverage:
+    return Coverage(np.full((window.height, window.width), value, np.float32), window)
+
+
+def of_picture(picture: Picture, window: Window, channel: int = 3) -> Coverage:
+    """One channel of a picture; nothing where the picture does not reach."""
+    return Coverage(np.clip(picture.fill(window)[..., channel], 0, 1), window)
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _combine(base, piece, how, opacity, invert):  # type: ignore[no-untyped-def]
+    k, one = np.float32(opacity), np.float32(1)
+    for y in nb.prange(base.shape[0]):
+        for x in range(base.shape[1]):
+            p = piece[y, x]
+            p = (one - p if invert else p) * k
+            b = base[y, x]
+            if how == 0:
+                base[y, x] = b + p - b * p
+            elif how == 1:
+                base[y, x] = b * (one - p)
+            else:
+                base[y, x] = b * p
+
+
+@dataclass(frozen=True)
+class Joining:
+    """How a piece joins those before it: add, subtract or intersect."""
+
+    how: str
+    opacity: float = 1.0
+    invert: bool = False
+
+
+def combine(pieces: Sequence[Coverage], joinings: Sequence[Joining], window: Window) -> Coverage:
+    """Pieces one after another. Pixels are thought covered at random within themselves: a union is a + b - ab. A first
+    piece that takes away takes it from everything."""
+    if not pieces:
+        return full(window, 0.0)
+    base = full(window, 0.0 if joinings[0].how == "add" else 1.0).plane
+    for piece, j in zip(pieces, joinings, strict=True):
+        _combine(base, piece.plane, ("add", "subtract", "intersect").index(j.how), j.opacity, j.invert)
+    return Coverage(base, window)
+
+
+def inverted(coverage: Coverage) -> Coverage:
+    return Coverage(1 - coverage.plane, coverage.window)
+
+
+def product(parts: Sequence[Coverage]) -> Coverage:
+    plane = parts[0].plane
+    for part in parts[1:]:
+        plane = plane * part.plane
+    return Coverage(plane, parts[0].window)
+
+
+def mean(parts: Sequence[Coverage]) -> Coverage:
+    """What motion blur is: the average over the open shutter."""
+    return Coverage(np.mean([p.plane for p in parts], axis=0, dtype=np.float32), parts[0].window)
+
+
+def _disc(radius: float) -> NDArray[np.uint8]:
+    r = math.ceil(radius)
+    y, x = np.ogrid[-r : r + 1, -r : r + 1]
+    return (x * x + y * y <= radius * radius + 0.25).astype(np.uint8)
+
+
+def grown(coverage: Coverage, by_px: float) -> Coverage:
+    """The edge moved out by `by_px`, or in where that is negative, keeping its softness; between whole pixels straight."""
+    if abs(by_px) < 1e-3:
+        return coverage
+    change = cv2.dilate if by_px > 0 else cv2.erode
+    size = abs(by_px)
+    low, share = math.floor(size), size - math.floor(size)
+    plane = coverage.plane
+    # a wide change is made on a reduced plane: its edge is smooth at that scale
+    step = 2 ** max(0, math.ceil(math.log2(size / 24))) if size > 24 else 1
+    if step > 1:
+        h, w = plane.shape
+        small = cv2.resize(plane, (max(1, w // step), max(1, h // step)), interpolation=cv2.INTER_AREA)
+        done = change(small, _disc(size / step), borderType=cv2.BORDER_REPLICATE)
+        return Coverage(cv2.resize(done, (w, h), interpolation=cv2.INTER_LINEAR), coverage.window)
+    below = change(plane, _disc(low), borderType=cv2.BORDER_REPLICATE) if low else plane
+    if share < 1e-3:
+        return Coverage(below, coverage.window)
+    above = change(plane, _disc(low + 1), borderType=cv2.BORDER_REPLICATE)
+    return Coverage(cv2.addWeighted(below, 1 - share, above, share, 0), coverage.window)
+
+
+def softened(coverage: Coverage, sigma_px: float) -> Coverage:
+    """Blurred by a Gaussian; the border goes on outside."""
+    if sigma_px < 0.05:
+        return coverage
+    plane = coverage.plane
+    h, w = plane.shape
+    step = 2 ** int(math.log2(sigma_px / 3)) if sigma_px > 6 else 1
+    if step > 1:
+        plane = cv2.resize(plane, (max(1, w // step), max(1, h // step)), interpolation=cv2.INTER_AREA)
+    blurred = cv2.GaussianBlur(plane, (0, 0), sigma_px / step, borderType=cv2.BORDER_REPLICATE)
+    if step > 1:
+        blurred = cv2.resize(blurred, (w, h), interpolation=cv2.INTER_LINEAR)
+    return Coverage(np.clip(blurred, 0, 1), coverage.window)
+
+
+def seen_from(coverage: Coverage, matrix: Matrix, window: Window) -> Coverage:
+    """The coverage over `window` of a picture that `matrix` (3x3) takes to the coverage's own pixels."""
+    half = np.array([[1, 0, 0.5], [0, 1, 0.5], [0, 0, 1]])
+    own = np.array([[1, 0, -coverage.window.x0 - 0.5], [0, 1, -coverage.window.y0 - 0.5], [0, 0, 1]])
+    there = np.array([[1, 0, window.x0], [0, 1, window.y0], [0, 0, 1]])
+    to_own = own @ matrix @ there @ half
+    plane = cv2.warpPerspective(
+        coverage.plane, to_own, (window.width, window.height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+        borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
+    return Coverage(plane, window)
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _cut(pixels, plane, y0, x0, out):  # type: ignore[no-untyped-def]
+    h, w = plane.shape
+    for y in nb.prange(pixels.shape[0]):
+        row = min(max(y + y0, 0), h - 1)
+        for x in range(pixels.shape[1]):
+            k = plane[row, min(max(x + x0, 0), w - 1)]
+            for c in range(4):
+                out[y, x, c] = pixels[y, x, c] * k
+
+
+def cut(picture: Picture, coverage: Coverage) -> Picture:
+    """The picture where it is covered, colour and alpha alike."""
+    out = np.empty_like(picture.pixels)
+    at, own = picture.window, coverage.window
+    _cut(np.ascontiguousarray(picture.pixels), coverage.plane, at.y0 - own.y0, at.x0 - own.x0, out)
+    return Picture(out, at)
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _mix_where(a, b, plane, y0, x0, share, out):  # type: ignore[no-untyped-def]
+    h, w = plane.shape
+    for y in nb.prange(a.shape[0]):
+        row = min(max(y + y0, 0), h - 1)
+        for x in range(a.shape[1]):
+            k = plane[row, min(max(x + x0, 0), w - 1)] * np.float32(share)
+            for c in range(4):
+                out[y, x, c] = a[y, x, c] + (b[y, x, c] - a[y, x, c]) * k
+
+
+def mix_where(a: Picture, b: Picture, coverage: Coverage, share: float = 1.0) -> Picture:
+    """b where it is covered, a elsewhere."""
+    window = a.window.join(b.window)
+    if window.empty:
+        return a
+    out = np.empty((window.height, window.width, 4), np.float32)
+    own = coverage.window
+    first, second = (p.pixels if p.window == window else p.fill(window) for p in (a, b))
+    _mix_where(np.ascontiguousarray(first), np.ascontiguousarray(second), coverage.plane, window.y0 - own.y0, window.x0 - own.x0, share, out)  # fmt: skip
+    return Picture(out, window)
