@@ -42,6 +42,8 @@ def seed(context: WorkContext, say: Say) -> None:
         ("Compass in the air", "Quay", shots.compass_in_the_air),
         ("Embers and mist", "Pilot", shots.embers_and_mist),
         ("Lamp eyes", "Pilot", shots.lamp_eyes),
+        ("Rope in from the blue", "Quay", shots.rope_in_from_the_blue),
+        ("Sea-glass eyes", "Pilot", shots.sea_glass_eyes),
     ):
         if name not in shots_there:
             say(f"setting up the shot {name}")

@@ -201,3 +201,55 @@ def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> 
         )  # fmt: skip
     night = _veil("Night", [_effect("grade", exposure=-0.9, temperature=-0.9, saturation=0.8, contrast=1.05)])
     return _stacked(shot, [*layers, night], [footage["Lamp flare"]], tracks={track["id"]: track})
+
+
+def rope_in_from_the_blue(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The caster, keyed from an uneven blue screen, stands before the quay: spill out, warmed and softened to the plate."""
+    caster = footage["Caster"]
+    matte = {"id": new_id(), "name": "Caster: screen", "pieces": []}
+    layer = _layer(
+        "Caster", caster, start=0, end="hold",
+        place={"position": {"value": [600, 300]}, "scale": {"value": [0.9, 0.9]}}, cut=[{"matte": matte["id"]}],
+        effects=[
+            _effect("grade", exposure=-0.35, temperature=1.1, tint=0.1, contrast=1.05, saturation=0.95),
+            _effect("blur", radius=0.5),
+            _effect("grain", amount=0.012, size=0.6),
+        ],
+    )  # fmt: skip
+    matte["pieces"] = [
+        {"kind": "chroma", "id": new_id(), "name": "Blue screen", "layer": layer["id"], "balance": {"value": 0.35}}
+    ]
+    background = _veil("Far away", [_effect("blur", radius=3.5), _effect("grade", exposure=-0.15)])
+    last = caster.frames - 1
+    return _stacked(shot, [layer, background], [caster], mattes={matte["id"]: matte}, trim=[0, last])
+
+
+def sea_glass_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot's irises turn to sea glass: a veil that works only within the irises, where the lids are open."""
+    face = FaceTrack(id=new_id(), name="Pilot's face", footage=footage["Pilot"].id, reference_frame=0)
+    track = tracked(context, footage["Pilot"], face)
+
+    def part(name: str, part: str, **more: Any) -> dict[str, Any]:
+        return {"kind": "face", "id": new_id(), "name": name, "track": track["id"], "part": part, **more}
+
+    irises = {
+        "id": new_id(), "name": "Irises between the lids",
+        "pieces": [
+            part("Irises", "irises", grow={"value": 1.0}, soften={"value": 0.7}),
+            part("Open eyes", "eyes", how="intersect", grow={"value": 0.5}, soften={"value": 0.6}),
+        ],
+    }  # fmt: skip
+    whites = {
+        "id": new_id(), "name": "Whites of the eyes",
+        "pieces": [part("Open eyes", "eyes", soften={"value": 0.8}), part("Irises", "irises", how="subtract", soften={"value": 0.8})],
+    }  # fmt: skip
+    appear = _keys(0.0, (2, 0.0), (14, 1.0))
+    glass = _veil("Sea glass", [
+        _effect("grade", exposure=1.3, contrast=1.15, saturation=0.35, slope=[0.55, 1.25, 1.15], offset=[0.0, 0.05, 0.045]),
+        _effect("glow", threshold=0.22, radius=3.0, amount=0.7, tint=[0.6, 1.0, 0.92]),
+    ]) | {"cut": [{"matte": irises["id"]}], "opacity": appear}  # fmt: skip
+    pale = _veil("Pale whites", [_effect("grade", exposure=0.25, saturation=0.6, temperature=-0.6)]) | {
+        "cut": [{"matte": whites["id"]}], "opacity": appear,
+    }  # fmt: skip
+    mattes = {m["id"]: m for m in (irises, whites)}
+    return _stacked(shot, [glass, pale], [], tracks={track["id"]: track}, mattes=mattes)

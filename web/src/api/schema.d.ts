@@ -158,7 +158,7 @@ export interface paths {
         };
         /**
          * Pixel
-         * @description The values of the picture at a whole shot pixel.
+         * @description The values of the picture, or of a variant of it, at a whole shot pixel, averaged over `around` to each side.
          */
         get: operations["pixel_api_shots__shot_id__pixel_get"];
         put?: never;
@@ -2727,6 +2727,8 @@ export interface operations {
                 x: number;
                 y: number;
                 revision?: number;
+                variant?: string;
+                around?: number;
             };
             header?: never;
             path: {

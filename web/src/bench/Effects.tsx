@@ -6,6 +6,7 @@ import type { Control, EffectInfo, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
+import { CutWords } from "./CutWords";
 import { ParamRow } from "./ParamRow";
 
 const MIX: Control = { name: "mix", title: "Mix", help: "How much of the effect is laid in.", default: 1, widget: "number", unit: "", step: 0.01, soft: [0, 1], hard: [0, 1] };
@@ -61,6 +62,7 @@ function EffectCard({ layer, index }: { layer: Layer; index: number }) {
               <ParamRow control={curves[tab] as Control} path={`${path}/${curves[tab].name}`} owner={`${title} of ${layer.name}`} />
             </>
           )}
+          <p className="py-0.5 pl-7 text-small"><CutWords cuts={effect.cut} path={`${path}/cut`} owner={`${title} of ${layer.name}`} verb="works only within" /></p>
           {[...rest, MIX].map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${title} of ${layer.name}`} />)}
         </div>
       )}

@@ -1,4 +1,4 @@
-import { Crosshair, Film, Frame, Music, Pin, Plus, Smile, Square, Upload, Video, Waypoints, X } from "lucide-react";
+import { Crosshair, Film, Frame, Music, Pin, Plus, Smile, Square, Upload, VenetianMask, Video, Waypoints, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import type { ShelfItem, Track } from "../document/types";
@@ -6,6 +6,7 @@ import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Tip } from "../ui/Tip";
 import { take } from "./actions";
+import { MattesDrawer } from "./MattesDrawer";
 import { insertFootage, startDrag } from "./drops";
 import { trackedLayers } from "./names";
 import { startCamera, startPicture } from "./tracking";
@@ -13,6 +14,7 @@ import { startCamera, startPicture } from "./tracking";
 const DRAWERS = [
   { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
   { id: "tracks", title: "Tracks", icon: Waypoints, keys: "2" },
+  { id: "mattes", title: "Mattes", icon: VenetianMask, keys: "3" },
 ] as const;
 
 /** The kit at the left: drawers that slide over the picture's edge. */
@@ -47,14 +49,15 @@ export function DrawerPanel() {
   const { drawer, set } = useBench();
   const [kept, setKept] = useState(false);
   if (!drawer) return null;
+  const title = DRAWERS.find((d) => d.id === drawer)!.title;
   return (
-    <div className={`${kept ? "relative" : "absolute inset-y-0 left-0 z-20 shadow-[8px_0_24px_rgb(0_0_0/.4)]"} flex w-64 shrink-0 flex-col border-r border-line bg-surface`} role="region" aria-label={drawer === "shelf" ? "Shelf" : "Tracks"}>
+    <div className={`${kept ? "relative" : "absolute inset-y-0 left-0 z-20 shadow-[8px_0_24px_rgb(0_0_0/.4)]"} flex w-64 shrink-0 flex-col border-r border-line bg-surface`} role="region" aria-label={title}>
       <header className="flex h-9 items-center gap-1 border-b border-line px-3">
-        <h2 className="flex-1 font-semibold">{drawer === "shelf" ? "Shelf" : "Tracks"}</h2>
+        <h2 className="flex-1 font-semibold">{title}</h2>
         <Tip text={kept ? "Let it slide over the picture" : "Keep it open"}><button className="icon-btn" aria-pressed={kept} aria-label="Keep the drawer open" onClick={() => setKept(!kept)}><Pin size={13} className={kept ? "text-brass" : ""} /></button></Tip>
         <button className="icon-btn" aria-label="Close the drawer" onClick={() => set({ drawer: null })}><X size={14} /></button>
       </header>
-      {drawer === "shelf" ? <ShelfDrawer /> : <TracksDrawer />}
+      {drawer === "shelf" ? <ShelfDrawer /> : drawer === "tracks" ? <TracksDrawer /> : <MattesDrawer />}
     </div>
   );
 }

@@ -11,7 +11,7 @@ import { useBench, type KeyRef } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
-import { parametersOf, type Named } from "./names";
+import { parametersOf, parametersOfMatte, type Named } from "./names";
 import { plateLayer } from "./tracking";
 
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
@@ -24,7 +24,9 @@ export function Lanes() {
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
   const trackId = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? layer.place.ride?.track : undefined;
   const track = trackId ? shot.tracks[trackId] : undefined;
-  const keyed = layer ? parametersOf(layer, about).filter((p) => p.parameter.keys.length) : [];
+  const matte = selection.kind === "matte" ? shot.mattes[selection.id] : undefined;
+  const named = layer ? parametersOf(layer, about) : matte ? parametersOfMatte(matte, about) : [];
+  const keyed = named.filter((p) => p.parameter.keys.length);
   const curves = lanesAs === "curves" && keyed.length > 0;
   return (
     <div className={`flex shrink-0 flex-col transition-[height] duration-150 motion-reduce:transition-none ${curves ? "h-[230px]" : "h-[134px]"}`}>
@@ -33,7 +35,8 @@ export function Lanes() {
         {curves ? <Curves keyed={keyed.filter((p) => components(p.parameter.keys[0].value).length)} /> : keyed.map((p) => <KeyLane key={p.path} named={p} />)}
         {track && !curves && <Health track={track} />}
         {layer && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
-        {!layer && !track && <p className="px-3 py-2 text-quiet">Select a layer or a track to see its time here.</p>}
+        {matte && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: key an outline or a parameter of a piece in the sheet, and its lane is here.</p>}
+        {!layer && !track && !matte && <p className="px-3 py-2 text-quiet">Select a layer, a track or a matte to see its time here.</p>}
         {keyed.length > 0 && (
           <div className="absolute top-[3px] left-[66px] z-20">
             <Tip text={curves ? "Draw lanes" : "Draw curves"} keys="C"><button className="icon-btn h-5 w-5" aria-pressed={curves} aria-label="Draw as curves" onClick={() => set({ lanesAs: curves ? "lanes" : "curves" })}><Spline size={14} className={curves ? "text-brass" : ""} /></button></Tip>

@@ -4,7 +4,7 @@ import { moveLayer } from "../document/ops";
 import type { Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Tip } from "../ui/Tip";
-import { insertFootage, readDrop, rideLayer, startDrag } from "./drops";
+import { cutLayer, insertFootage, readDrop, rideLayer, startDrag } from "./drops";
 
 /** The stack as a row of glass panes, nearest the lens at the left, the plate at the right. */
 export function Panes() {
@@ -70,6 +70,7 @@ function Pane({ layer, selected, onKeys, plate }: { layer: Layer; selected: bool
         setOver(false);
         const d = readDrop(e);
         if (d?.kind === "track") { e.preventDefault(); e.stopPropagation(); void rideLayer(layer.id, d.id); }
+        if (d?.kind === "matte") { e.preventDefault(); e.stopPropagation(); void cutLayer(layer.id, d.id); }
       }}
     >
       <button
@@ -108,8 +109,13 @@ function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
   return (
       <span className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
         {layer.kind !== "veil" && !plate && (
-          <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[47px] shrink-0 truncate rounded-full border px-1 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
+          <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[40px] shrink-0 truncate rounded-full border px-1 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
             {ride ? shot?.tracks[ride.track]?.name : "rides"}
+          </span>
+        )}
+        {layer.kind !== "carrier" && (
+          <span data-testid={`cut-${layer.id}`} title={layer.cut.length ? `cut by ${layer.cut.map((c) => shot?.mattes[c.matte]?.name).join(", ")}` : "drop a matte here to cut it"} className={`max-w-[40px] shrink-0 truncate rounded-full border px-1 ${layer.cut.length ? "border-matte text-matte" : "border-dashed border-line"}`}>
+            {layer.cut.length ? shot?.mattes[layer.cut[0].matte]?.name : "cut"}
           </span>
         )}
         {plate && <span>{shot?.size.join("×")}</span>}

@@ -28,7 +28,7 @@ export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {
         <>
           {track?.kind === "face" && <>, at its <Menu className={WORD} label="What of the face" trigger={ride.spot || "head"} choices={FACE_SPOTS.map((s) => ({ id: s, label: s, checked: s === ride.spot, act: () => change("the spot", { spot: s }) }))} /></>}
           {track?.kind === "camera" && <>, at <i className="text-quiet">{ride.spot ? "its point" : "the middle"} of the scene (click a point in the picture)</i></>}{" "}
-          <span className="whitespace-nowrap">(<Menu className={WORD} label="What of the motion is followed" trigger={ride.parts.join(", ") || "nothing"} choices={partChoices(ride, track?.kind === "plane", (parts) => change("what is followed", { parts }))} />,</span> from <b className="mono">{ride.reference_frame}</b>,{" "}
+          <span className="whitespace-nowrap">(<PartsMenu ride={ride} plane={track?.kind === "plane"} set={(parts) => change("what is followed", { parts })} />,</span> from <b className="mono">{ride.reference_frame}</b>,{" "}
           <span className="whitespace-nowrap"><Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change("the gaps", { gaps: g }) }))} />)</span>
           {ride.steady > 0 && <>, steadied over <b className="mono">{ride.steady}</b> frames</>}
         </>
@@ -39,12 +39,13 @@ export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {
 }
 
 /** Each part on its own, and for planes the whole of it. */
-function partChoices(ride: Ride, plane: boolean, set: (parts: Part[]) => void) {
+export function PartsMenu({ ride, plane, set }: { ride: Ride; plane: boolean; set: (parts: Part[]) => void }) {
   const each = (["position", "rotation", "scale"] as const).map((p) => ({
     id: p, label: p, checked: ride.parts.includes(p),
     act: () => set(ride.parts.includes(p) ? ride.parts.filter((x) => x !== p) : [...ride.parts.filter((x) => x !== "perspective"), p]),
   }));
-  return plane ? [{ id: "perspective", label: "perspective (all of it)", checked: ride.parts.includes("perspective"), act: () => set(["perspective"]) }, ...each] : each;
+  const whole = { id: "perspective", label: "perspective (all of it)", checked: ride.parts.includes("perspective"), act: () => set(["perspective"]) };
+  return <Menu className={WORD} label="What of the motion is followed" trigger={ride.parts.join(", ") || "nothing"} choices={plane ? [whole, ...each] : each} />;
 }
 
 /** What a layer can hang from without hanging from itself. */

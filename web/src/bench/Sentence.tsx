@@ -7,6 +7,7 @@ import type { Control, FootageLayer, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
+import { CutWords } from "./CutWords";
 import { RideWords } from "./RideWords";
 import { WORD } from "./words";
 
@@ -24,7 +25,7 @@ export function Sentence({ layer }: { layer: Layer }) {
       {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second{layer.kind === "footage" && layer.place.steady ? <>, holding <b>{shot.tracks[layer.place.steady.track]?.name}</b> still</> : null}.</>}
       {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
       {layer.kind === "carrier" && <>, a carrier, shows nothing; <RideWords layer={layer} /> carries {hanging.length ? <b>{hanging.map((l) => l.name).join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</>}
-      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
+      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, <CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: false }} verb="only within" />, at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
     </p>
   );
 }
@@ -36,7 +37,7 @@ function FootageWords({ layer }: { layer: FootageLayer }) {
   const path = `/layers/${layer.id}`;
   return (
     <>
-      , from the shelf, <RideWords layer={layer} />{" "}is laid in with{" "}
+      , from the shelf, <RideWords layer={layer} />{" "}<CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: true }} />, is laid in with{" "}
       <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `${path}/blend`, value: b }]) }))} />{" "}
       at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> and <Lives layer={layer} />.
     </>

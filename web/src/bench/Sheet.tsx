@@ -7,6 +7,7 @@ import { useBench } from "../state/bench";
 import { Effects } from "./Effects";
 import { Scrub } from "../ui/Scrub";
 import { HoldSection } from "./HoldSection";
+import { MatteSheet } from "./MatteSheet";
 import { ParamRow } from "./ParamRow";
 import { PlaceSection } from "./PlaceSection";
 import { Rename, Sentence } from "./Sentence";
@@ -17,11 +18,13 @@ export function Sheet() {
   const { shot, selection } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const track = selection.kind === "track" ? shot?.tracks[selection.id] : undefined;
+  const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
   return (
     <aside aria-label="Sheet" className="flex h-full w-[324px] shrink-0 flex-col gap-1 overflow-y-auto border-l border-line bg-surface px-4 py-4">
       {layer && <LayerSheet layer={layer} key={layer.id} />}
       {track && <TrackSheet track={track} key={track.id} />}
-      {shot && !layer && !track && <ShotSheet />}
+      {matte && <MatteSheet matte={matte} key={matte.id} />}
+      {shot && !layer && !track && !matte && <ShotSheet />}
     </aside>
   );
 }

@@ -1,6 +1,6 @@
 import { Pause, Play, Repeat, StepBack, StepForward } from "lucide-react";
 import { go } from "../route";
-import { useBench, type View } from "../state/bench";
+import { useBench, type MatteView, type View } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { WorkList } from "../ui/WorkList";
@@ -8,8 +8,14 @@ import { timecode } from "./names";
 
 export const VIEWS: [View, string][] = [["picture", "V"], ["alpha", "A"], ["red", "⇧R"], ["green", "⇧G"], ["blue", "⇧B"], ["luminance", "Y"]];
 
+/** Views of the selected matte. */
+const MATTE_VIEWS: [MatteView, string, string?][] = [
+  ["matte", "the matte", "K"], ["matte-tint", "the matte as a tint", "⇧K"], ["matte-soft", "what is neither full nor empty"],
+  ["on-checker", "what is cut, over a checker"], ["on-black", "over black"], ["on-grey", "over grey"], ["on-white", "over white"],
+];
+
 export function TopBar() {
-  const { shot, stored, frame, seek, playing, loop, set, view, compare, zoom, undo, redo } = useBench();
+  const { shot, stored, frame, seek, playing, loop, set, view, compare, zoom, undo, redo, selection } = useBench();
   if (!shot) return <header className="h-10 border-b border-line bg-surface" />;
   const steps = [0.25, 0.5, 1, 2, 4];
   return (
@@ -38,7 +44,7 @@ export function TopBar() {
         className="btn mono" label="Zoom" trigger={zoom === "fit" ? "fit" : `${Math.round(zoom * 100)} %`}
         choices={[{ id: "fit", label: "fit", hint: "F", act: () => set({ zoom: "fit", pan: [0, 0] }), checked: zoom === "fit" }, ...steps.map((z) => ({ id: String(z), label: `${z * 100} %`, hint: z === 1 ? "X" : undefined, act: () => set({ zoom: z, pan: [0, 0] as [number, number] }), checked: zoom === z }))]}
       />
-      <Menu className="btn" label="View" trigger={<>{view} ▾</>} choices={VIEWS.map(([v, hint]) => ({ id: v, label: v, hint, act: () => set({ view: v }), checked: view === v }))} />
+      <Menu className="btn" label="View" trigger={<>{MATTE_VIEWS.find(([v]) => v === view)?.[1] ?? view} ▾</>} choices={[...VIEWS.map(([v, hint]) => ({ id: v, label: v as string, hint, act: () => set({ view: v }), checked: view === v })), ...(selection.kind === "matte" ? MATTE_VIEWS : []).map(([v, label, hint]) => ({ id: v, label, hint, act: () => set({ view: v }), checked: view === v }))]} />
       <Tip text="Wipe against the plate" keys="W"><button className="btn" aria-pressed={compare === "wipe"} onClick={() => set({ compare: compare === "wipe" ? "off" : "wipe" })}><span className={compare === "wipe" ? "text-brass" : ""}>against the plate</span></button></Tip>
       <Tip text={stored?.undo ? `Undo: ${stored.undo}` : "Nothing to undo"} keys="Ctrl Z">
         <button className="btn max-w-40 truncate" disabled={!stored?.undo} aria-label={stored?.undo ? `Undo: ${stored.undo}` : "Undo"} onClick={() => void undo()}>undo{stored?.undo ? `: ${stored.undo}` : ""}</button>

@@ -1,11 +1,14 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Vec2 } from "../document/types";
 import { frames } from "../live/frames";
-import { useBench } from "../state/bench";
+import { isShapeTool, useBench } from "../state/bench";
 import { insertFootage, readDrop } from "./drops";
+import { DrawShape, SHAPE_SAYS } from "./DrawShape";
 import { Handles } from "./Handles";
+import { Outlines } from "./Outlines";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
+import { pickScreen } from "./shaping";
 import { clickToTrack } from "./tracking";
 import { usePicture } from "./usePictures";
 import { usePlayback } from "./usePlayback";
@@ -16,6 +19,7 @@ const SAYS = {
   more: () => "Click one more spot that moves with the first.",
   plane: (n: number) => `Click the ${["top left", "top right", "bottom right", "bottom left"][n]} corner of the flat thing.`,
   face: () => "Click on the face to follow.",
+  screen: () => "Click the screen, close to the subject but not on it.",
 };
 
 /** The picture, with everything that is drawn and handled on top of it. */
@@ -37,7 +41,9 @@ export function Viewer() {
   const scale = zoom === "fit" ? Math.max(fit, 0.02) : zoom;
   const origin = useMemo<Vec2>(() => [(room[0] - w * scale) / 2 + pan[0], (room[1] - h * scale) / 2 + pan[1]], [room, w, h, scale, pan]);
   const asked = Math.min(1, Math.max(Math.round(scale * window.devicePixelRatio * 64) / 64, 0.05));
-  const variant = peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
+  const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
+  const keyed = matte?.pieces.find((p) => p.id === bench.piece && p.kind === "chroma");
+  const variant = tool === "screen" && keyed?.kind === "chroma" ? `source:${keyed.layer}` : peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
   const { picture, problem, show } = usePicture(variant, asked, "view");
   const { picture: other } = usePicture("plate", asked, "compare", compare === "wipe");
   usePlayback(asked, show);
@@ -96,7 +102,8 @@ export function Viewer() {
         if (e.button === 1 || (e.button === 0 && e.altKey)) {
           held.current = { x: e.clientX, y: e.clientY, pan };
           e.currentTarget.setPointerCapture(e.pointerId);
-        } else if (e.button === 0 && tool !== "move") clickToTrack(toShot(e));
+        } else if (e.button === 0 && tool === "screen") void pickScreen(toShot(e));
+        else if (e.button === 0 && tool !== "move") clickToTrack(toShot(e));
       }}
       onPointerMove={(e) => {
         setPointer(toShot(e));
@@ -118,10 +125,12 @@ export function Viewer() {
           <g transform={`translate(${origin[0]} ${origin[1]})`}>
             <TrackMarks scale={scale} toShot={toShot} />
             {tool === "move" && <Handles scale={scale} toShot={toShot} />}
+            <Outlines scale={scale} toShot={toShot} />
             {tool === "plane" && <Drawn points={bench.drawn} pointer={pointer} scale={scale} />}
           </g>
         </svg>
       )}
+      {shot && !playing && isShapeTool(tool) && <DrawShape key={tool} tool={tool} scale={scale} origin={origin} toShot={toShot} />}
       {compare === "wipe" && (
         <div
           role="slider" tabIndex={0} aria-label="Wipe against the plate" aria-valuenow={Math.round(wipe * 100)} aria-valuemin={0} aria-valuemax={100}
@@ -137,7 +146,7 @@ export function Viewer() {
           <span className="mono absolute top-2 left-4 rounded bg-black/60 px-2">plate</span>
         </div>
       )}
-      {tool !== "move" && <p className="absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">{SAYS[tool](bench.drawn.length)} Esc puts the tool away.</p>}
+      {tool !== "move" && <p className="pointer-events-none absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">{isShapeTool(tool) ? SHAPE_SAYS[tool] : SAYS[tool](bench.drawn.length)} Esc puts the tool away.</p>}
       {peek && <p className="mono absolute top-3 left-3 rounded bg-black/70 px-2 py-1">without the selection</p>}
       {problem && <p role="alert" className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded bg-black/80 px-4 py-2 text-warn">{problem}</p>}
       <Readout at={pointer} />

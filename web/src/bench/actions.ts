@@ -2,10 +2,12 @@
 import { removeLayer, removeTrack } from "../document/ops";
 import type { Key } from "../document/types";
 import { at } from "../document/ops";
-import { useBench, type Tool } from "../state/bench";
+import { useBench, type MatteView, type Tool } from "../state/bench";
 import { newId } from "../document/ops";
 import { go } from "../route";
 import { removeKeys } from "./Lanes";
+import { removeMatte } from "../document/mattes";
+import { removePoints } from "./shaping";
 import { startCamera, startPicture } from "./tracking";
 
 export interface Action { name: string; keys?: string; group: string; run: () => void }
@@ -14,9 +16,11 @@ let copied: { path: string; key: Key }[] = [];
 const s = () => useBench.getState();
 
 function removeSelection(): void {
-  const { shot, selection, commit, keys } = s();
+  const { shot, selection, commit, keys, points } = s();
   if (!shot) return;
   if (keys.length) removeKeys(keys);
+  else if (selection.kind === "matte" && points.length) removePoints();
+  else if (selection.kind === "matte") void commit(`remove the matte ${shot.mattes[selection.id].name}`, removeMatte(shot, selection.id));
   else if (selection.kind === "layer") void commit(`remove ${shot.layers[selection.id].name}`, removeLayer(shot, selection.id));
   else if (selection.kind === "track") void commit(`remove the track ${shot.tracks[selection.id].name}`, removeTrack(shot, selection.id));
 }
@@ -49,7 +53,7 @@ function addVeil(): void {
   const { shot, commit, select } = s();
   if (!shot) return;
   const id = newId();
-  const layer = { kind: "veil", id, name: "Veil", visible: true, span: null, opacity: { value: 1, keys: [] }, effects: [] };
+  const layer = { kind: "veil", id, name: "Veil", visible: true, span: null, opacity: { value: 1, keys: [] }, cut: [], effects: [] };
   void commit("add a veil", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
 }
 
@@ -59,12 +63,18 @@ function addCarrier(): void {
   const id = newId();
   const constant = (value: unknown) => ({ value, keys: [] });
   const place = { position: constant(shot.size.map((v) => v / 2)), scale: constant([1, 1]), rotation: constant(0), pivot: constant([0, 0]), corners: null, ride: null, hang: null, steady: null, motion_blur: false };
-  const layer = { kind: "carrier", id, name: "Carrier", visible: true, span: null, opacity: constant(1), effects: [], place };
+  const layer = { kind: "carrier", id, name: "Carrier", visible: true, span: null, opacity: constant(1), cut: [], effects: [], place };
   void commit("add a carrier", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
 }
 
 /** Take a tool in hand, or put it away. */
-export const take = (tool: Tool) => s().set({ tool: s().tool === tool ? "move" : tool, drawn: [], drawer: null });
+export const take = (tool: Tool) => s().set({ tool: s().tool === tool ? "move" : tool, drawn: [], drawer: null, cutFor: null });
+
+const viewMatte = (view: MatteView) => {
+  const { selection, say, set } = s();
+  if (selection.kind !== "matte") say("Select a matte first: the views of a matte show the selected one.", "info");
+  else set({ view: s().view === view ? "picture" : view });
+};
 
 const toggleVisible = () => {
   const { shot, selection, commit } = s();
@@ -106,6 +116,14 @@ export const ACTIONS: Action[] = [
   { group: "Tracks", name: "Track a face", keys: "Shift+P", run: () => take("face") },
   { group: "Tracks", name: "Solve the camera", run: () => void startCamera() },
   { group: "Tracks", name: "Track the whole picture", run: () => void startPicture() },
+  { group: "Mattes", name: "Draw an outline", keys: "M", run: () => take("outline") },
+  { group: "Mattes", name: "Draw a rectangle", keys: "Shift+M", run: () => take("rectangle") },
+  { group: "Mattes", name: "Draw an ellipse", keys: "E", run: () => take("ellipse") },
+  { group: "Mattes", name: "Draw a shape by hand", keys: "Shift+E", run: () => take("freehand") },
+  { group: "Mattes", name: "Draw a stroke", keys: "B", run: () => take("stroke") },
+  { group: "Mattes", name: "View: the matte", keys: "K", run: () => viewMatte("matte") },
+  { group: "Mattes", name: "View: the matte as a tint", keys: "Shift+K", run: () => viewMatte("matte-tint") },
+  { group: "Kit", name: "Open the mattes", keys: "3", run: () => s().set({ drawer: s().drawer === "mattes" ? null : "mattes" }) },
   { group: "Kit", name: "Open the shelf", keys: "1", run: () => s().set({ drawer: s().drawer === "shelf" ? null : "shelf" }) },
   { group: "Kit", name: "Open the tracks", keys: "2", run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }) },
   { group: "Shot", name: "Undo", keys: "Ctrl+Z", run: () => void s().undo() },

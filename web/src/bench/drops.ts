@@ -1,10 +1,11 @@
 /** What can be dragged: shelf items, tracks, panes; and what a drop does. */
 import { queries } from "../api/client";
+import { newCut } from "../document/mattes";
 import { insertLayer, newLayer, rideOn } from "../document/ops";
 import type { ShelfItem, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 
-export type Dragged = { kind: "shelf" | "track" | "pane"; id: string };
+export type Dragged = { kind: "shelf" | "track" | "matte" | "pane"; id: string };
 const TYPE = "application/x-tropein";
 
 export function startDrag(e: React.DragEvent, dragged: Dragged): void {
@@ -42,4 +43,15 @@ export async function rideLayer(layerId: string, trackId: string | null): Promis
   }
   const track = trackId ? shot.tracks[trackId] : null;
   await commit(track ? `let ${layer.name} ride on ${track.name}` : `untie ${layer.name}`, rideOn(layer, track, frame));
+}
+
+/** Cut a layer by a matte; one that already cuts it is let go. */
+export async function cutLayer(layerId: string, matteId: string): Promise<void> {
+  const { shot, commit } = useBench.getState();
+  const layer = shot?.layers[layerId];
+  if (!shot || !layer || layer.kind === "carrier") return;
+  const name = shot.mattes[matteId].name;
+  const rest = layer.cut.filter((c) => c.matte !== matteId);
+  const free = rest.length < layer.cut.length;
+  await commit(free ? `let ${name} not cut ${layer.name}` : `cut ${layer.name} by ${name}`, [{ op: "replace", path: `/layers/${layerId}/cut`, value: free ? rest : [...rest, newCut(matteId)] }]);
 }

@@ -1,5 +1,5 @@
 /** Parameters by path: what a lane or a label calls them, and which of them are keyed. */
-import type { About, Animated, Control, Layer, Shot } from "../document/types";
+import type { About, Animated, Control, Layer, Matte, Shot } from "../document/types";
 
 export interface Named { path: string; title: string; parameter: Animated }
 
@@ -20,6 +20,17 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
     }
   });
   return out;
+}
+
+/** All animatable parameters of a matte's pieces. */
+export function parametersOfMatte(matte: Matte, about: About | undefined): Named[] {
+  return matte.pieces.flatMap((piece, i) => {
+    const info = about?.pieces.find((p) => p.kind === piece.kind);
+    const base = `/mattes/${matte.id}/pieces/${i}`;
+    const own: Named[] = piece.kind === "shape" ? [{ path: `${base}/outline`, title: `${piece.name}: outline`, parameter: piece.outline as Animated }] : [];
+    const fields = piece as unknown as Record<string, Animated | undefined>;
+    return [...own, ...(info?.params ?? []).filter((p) => fields[p.name]).map((p) => ({ path: `${base}/${p.name}`, title: `${piece.name}: ${p.title.toLowerCase()}`, parameter: fields[p.name]! }))];
+  });
 }
 
 export const trackedLayers = (shot: Shot, track: string) =>

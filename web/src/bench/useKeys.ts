@@ -1,6 +1,9 @@
 import { useEffect } from "react";
 import { useBench } from "../state/bench";
 import { ACTIONS, comboOf } from "./actions";
+import { nudge } from "./shaping";
+
+const ARROWS: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 /** Shortcuts, unless something is being typed or a dialog is open. Holding ` shows the picture without the selection. */
 export function useKeys(): void {
@@ -14,8 +17,13 @@ export function useKeys(): void {
         e.preventDefault();
         return;
       }
-      if (e.key === "Escape") set(tool !== "move" ? { tool: "move", drawn: [] } : { drawer: null, keys: [] });
+      if (e.key === "Escape") set(tool !== "move" ? { tool: "move", drawn: [], cutFor: null } : { drawer: null, keys: [], points: [] });
       if (e.key === " " && target.closest("button, [role=button]")) target.blur();
+      const step = ARROWS[e.key];
+      if (step && (e.ctrlKey || e.metaKey) && nudge(step.map((v) => v * (e.shiftKey ? 10 : 1)) as [number, number])) {
+        e.preventDefault();
+        return;
+      }
       const action = ACTIONS.find((a) => a.keys === comboOf(e));
       if (!action) return;
       e.preventDefault();

@@ -2,15 +2,21 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { frames } from "../live/frames";
 import { live } from "../live/socket";
-import { useBench } from "../state/bench";
+import { isMatteView, useBench } from "../state/bench";
 
 const DRAG_SCALE = 0.6; // of the shown scale while something is dragged
 
 export interface Asked { frame: number; variant: string; scale: number; draft: boolean }
 
+/** Which matte the view shows. */
+const shownMatte = () => {
+  const { view, selection } = useBench.getState();
+  return isMatteView(view) && selection.kind === "matte" ? selection.id : "";
+};
+
 export function keyOf(a: Asked): string {
   const { id, stored, view } = useBench.getState();
-  return `${id} ${stored?.revision} ${view} ${a.variant} ${a.scale.toFixed(3)} ${a.frame}`;
+  return `${id} ${stored?.revision} ${view} ${shownMatte()} ${a.variant} ${a.scale.toFixed(3)} ${a.frame}`;
 }
 
 /** Fetch one picture; kept by key unless an overlay is on it. Null when a newer request replaced it. */
@@ -21,7 +27,7 @@ export async function fetchPicture(a: Asked, channel: string | null): Promise<Im
   const clean = !overlay.length;
   const kept = clean ? frames.get(key) : undefined;
   if (kept) return kept;
-  const jpeg = await live.ask({ shot: id, revision: stored.revision, overlay, frame: a.frame, scale: a.scale, view, variant: a.variant, draft: a.draft, channel });
+  const jpeg = await live.ask({ shot: id, revision: stored.revision, overlay, frame: a.frame, scale: a.scale, view, matte: shownMatte(), variant: a.variant, draft: a.draft, channel });
   if (!jpeg) return null;
   const bitmap = await createImageBitmap(jpeg);
   if (clean && !a.draft) frames.put(key, bitmap);
@@ -30,7 +36,8 @@ export async function fetchPicture(a: Asked, channel: string | null): Promise<Im
 
 /** The newest picture for what is asked; `problem` says why there is none. */
 export function usePicture(variant: string, scale: number, channel: string, wanted = true) {
-  const { frame, stored, overlay, view, playing, id } = useBench();
+  const { frame, stored, overlay, view, playing, id, selection } = useBench();
+  const matte = isMatteView(view) ? selection : null;
   const [picture, setPicture] = useState<ImageBitmap | null>(null);
   const [problem, setProblem] = useState("");
   const busy = useRef(false);
@@ -60,6 +67,6 @@ export function usePicture(variant: string, scale: number, channel: string, want
   }, [variant, scale, channel, wanted]);
   useEffect(() => {
     if (!playing || channel !== "view") void load();
-  }, [load, frame, stored?.revision, overlay, view, playing, dragging, id, channel]);
+  }, [load, frame, stored?.revision, overlay, view, matte, playing, dragging, id, channel]);
   return { picture, problem, show: setPicture };
 }

@@ -1,11 +1,16 @@
 /** A parameter's value at a frame, as the server computes it; used to draw handles and show numbers. */
-import type { Animated, DrawnCurve, Key, Vec2 } from "./types";
+import { numbersOf, outlineOf } from "./outline";
+import type { Animated, DrawnCurve, Key, Outline, Vec2 } from "./types";
 
 type Numeric = number | number[] | DrawnCurve;
 
 export function sample<T>(parameter: Animated<T>, frame: number): T {
   const keys = parameter.keys;
   if (!keys.length) return parameter.value;
+  if (isOutline(keys[0].value)) {
+    const plain = keys.map((k) => ({ ...k, value: numbersOf(k.value as Outline) }));
+    return outlineOf(sample({ value: plain[0].value, keys: plain }, frame)) as T;
+  }
   let left = -1;
   while (left + 1 < keys.length && keys[left + 1].frame <= frame) left += 1;
   if (left < 0) return keys[0].value;
@@ -17,6 +22,11 @@ export function sample<T>(parameter: Animated<T>, frame: number): T {
   if (key.ease === "bezier") share = bezierShare(key.handles, share);
   return mix(key.value as Numeric, next.value as Numeric, share) as T;
 }
+
+const isOutline = (value: unknown): value is Outline => {
+  const points = (value as Outline | null)?.points;
+  return Array.isArray(points) && !Array.isArray(points[0]);
+};
 
 export function bezierShare([x1, y1, x2, y2]: [number, number, number, number], time: number): number {
   let low = 0;

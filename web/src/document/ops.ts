@@ -50,7 +50,7 @@ export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLa
   const moving = footage.kind !== "still";
   return {
     kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
-    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), effects: [],
+    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), cut: [], effects: [],
     place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null, hang: null, steady: null, motion_blur: false },
   } as FootageLayer;
 }
@@ -66,7 +66,9 @@ export function insertLayer(shot: Shot, layer: Layer, index: number, footage?: F
 
 export function removeLayer(shot: Shot, id: string): Op[] {
   const freed = hangingFrom(shot, id).map((l): Op => ({ op: "replace", path: `/layers/${l.id}/place/hang`, value: null }));
-  const ops: Op[] = [...freed, { op: "remove", path: `/stack/${shot.stack.indexOf(id)}` }, { op: "remove", path: `/layers/${id}` }];
+  const looking = Object.values(shot.mattes).filter((m) => m.pieces.some((p) => "layer" in p && p.layer === id));
+  const left = looking.map((m): Op => ({ op: "replace", path: `/mattes/${m.id}/pieces`, value: m.pieces.filter((p) => !("layer" in p) || p.layer !== id) }));
+  const ops: Op[] = [...freed, ...left, { op: "remove", path: `/stack/${shot.stack.indexOf(id)}` }, { op: "remove", path: `/layers/${id}` }];
   if (shot.plate === id) ops.unshift({ op: "replace", path: "/plate", value: null });
   return ops;
 }
@@ -113,6 +115,11 @@ export function removeTrack(shot: Shot, id: string): Op[] {
   for (const layer of Object.values(shot.layers)) {
     if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
     if (layer.kind !== "veil" && layer.place.steady?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/steady`, value: null });
+  }
+  for (const matte of Object.values(shot.mattes)) {
+    const needs = matte.pieces.filter((p) => p.kind !== "face" || p.track !== id);
+    const freed = needs.map((p) => (p.kind === "shape" && p.ride?.track === id ? { ...p, ride: null } : p));
+    if (needs.length < matte.pieces.length || freed.some((p, i) => p !== needs[i])) ops.push({ op: "replace", path: `/mattes/${matte.id}/pieces`, value: freed });
   }
   return [...ops, { op: "remove", path: `/tracks/${id}` }];
 }

@@ -19,8 +19,19 @@ export interface Place {
   position: Animated<Vec2>; scale: Animated<Vec2>; rotation: Animated<number>; pivot: Animated<Vec2>;
   corners: Animated<Corners> | null; ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
 }
-export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number> } & Record<string, unknown>;
-interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; effects: Effect[] }
+export interface OutlinePoint { at: Vec2; before: Vec2; after: Vec2; outer: number; inner: number }
+export interface Outline { points: OutlinePoint[] }
+export interface Cut { matte: string; side: "inside" | "outside"; grow: Animated<number>; soften: Animated<number> }
+interface PieceBase { id: string; name: string; on: boolean; how: "add" | "subtract" | "intersect"; invert: boolean; span: Vec2 | null; opacity: Animated<number>; grow: Animated<number>; soften: Animated<number> }
+export interface ShapePiece extends PieceBase { kind: "shape"; outline: Animated<Outline>; closed: boolean; width: Animated<number>; ride: Ride | null; motion_blur: boolean }
+export interface ChromaPiece extends PieceBase { kind: "chroma"; layer: string; screen: [number, number, number] | null }
+export interface RangePiece extends PieceBase { kind: "luma" | "colour"; layer: string }
+export interface FacePiece extends PieceBase { kind: "face"; track: string; part: string }
+export interface LayerPiece extends PieceBase { kind: "layer"; layer: string; channel: "alpha" | "luminance" }
+export type Piece = ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;
+export interface Matte { id: string; name: string; pieces: Piece[] }
+export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;
+interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; cut: Cut[]; effects: Effect[] }
 export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place };
 export type VeilLayer = LayerBase & { kind: "veil" };
 export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
@@ -33,8 +44,8 @@ export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: numbe
 export interface PictureTrack extends TrackBase { kind: "picture" }
 export type Track = PointTrack | PlaneTrack | FaceTrack | CameraTrack | PictureTrack;
 export type Footage = Whole<Schemas["Footage"]>;
-export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "plate" | "trim" | "size"> & {
-  layers: Record<string, Layer>; tracks: Record<string, Track>; plate: string | null; trim: Vec2; size: Vec2;
+export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "mattes" | "plate" | "trim" | "size"> & {
+  layers: Record<string, Layer>; tracks: Record<string, Track>; mattes: Record<string, Matte>; plate: string | null; trim: Vec2; size: Vec2;
 };
 export type ShotState = Omit<Schemas["ShotOut"], "document"> & { document: Shot };
 export type ShotCard = Schemas["ShotCard"];

@@ -5,7 +5,7 @@ export type Event =
   | { kind: "shots" | "shelf" }
   | { kind: "again" }; // the connection is back: what was missed must be asked for
 export interface Wanted {
-  shot: string; revision: number; overlay: object[]; frame: number; scale: number; view: string; variant: string;
+  shot: string; revision: number; overlay: object[]; frame: number; scale: number; view: string; matte: string; variant: string;
   draft: boolean; channel: string | null;
 }
 interface Waiting { resolve: (jpeg: Blob | null) => void; reject: (error: Error) => void }

@@ -5,11 +5,17 @@ import { api, ApiError, getShot, got } from "../api/client";
 import type { Op, Shot, ShotState, Vec2 } from "../document/types";
 
 export const CLIENT = crypto.randomUUID().slice(0, 12);
-export type Selection = { kind: "layer" | "track"; id: string } | { kind: "shot" };
-export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance";
-/** What a click in the picture does: handles, or a new point, plane or face track, or one more point of a track. */
-export type Tool = "move" | "point" | "plane" | "face" | "more";
-export type Drawer = "shelf" | "tracks" | null;
+export type Selection = { kind: "layer" | "track" | "matte"; id: string } | { kind: "shot" };
+export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | MatteView;
+/** Views that need a matte to be selected. */
+export type MatteView = "matte" | "matte-soft" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
+export const isMatteView = (view: View): view is MatteView => view.startsWith("matte") || view.startsWith("on-");
+/** What a click in the picture does: handles; a new track, or one more point of one; a new shape; the colour of a screen. */
+export type ShapeTool = "outline" | "rectangle" | "ellipse" | "freehand" | "stroke";
+export type Tool = "move" | "point" | "plane" | "face" | "more" | ShapeTool | "screen";
+export const SHAPE_TOOLS: readonly ShapeTool[] = ["outline", "rectangle", "ellipse", "freehand", "stroke"];
+export const isShapeTool = (tool: Tool): tool is ShapeTool => (SHAPE_TOOLS as readonly Tool[]).includes(tool);
+export type Drawer = "shelf" | "tracks" | "mattes" | null;
 export interface KeyRef { path: string; frame: number }
 
 interface Bench {
@@ -38,6 +44,11 @@ interface Bench {
   tool: Tool;
   /** Corners clicked so far. */
   drawn: Vec2[];
+  /** The piece of the selected matte, and the points of its outline, that are chosen. */
+  piece: string | null;
+  points: number[];
+  /** What the next shape is for, when it was asked for from there: a layer to cut. */
+  cutFor: string | null;
   drawer: Drawer;
   dialog: "none" | "palette" | "shortcuts" | "render";
   message: { text: string; kind: "error" | "info" } | null;
@@ -76,8 +87,8 @@ export const useBench = create<Bench>((set, get) => {
     const { selection, frame } = get();
     const next = shown({ stored: state });
     const shot = next.shot ?? state.document;
-    const gone = (selection.kind === "layer" && !shot.layers[selection.id]) || (selection.kind === "track" && !shot.tracks[selection.id]);
-    set({ ...next, selection: gone ? { kind: "shot" } : selection, frame: Math.min(frame, shot.frames - 1) });
+    const gone = (selection.kind === "layer" && !shot.layers[selection.id]) || (selection.kind === "track" && !shot.tracks[selection.id]) || (selection.kind === "matte" && !shot.mattes[selection.id]);
+    set({ ...next, points: gone ? [] : get().points, selection: gone ? { kind: "shot" } : selection, frame: Math.min(frame, shot.frames - 1) });
   };
   const failed = (error: unknown) => {
     const problem = error instanceof ApiError ? error : new ApiError(String(error), "error");
@@ -99,10 +110,10 @@ export const useBench = create<Bench>((set, get) => {
     });
   return {
     id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
-    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawn: [], drawer: null, dialog: "none",
+    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawn: [], piece: null, points: [], cutFor: null, drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
-      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [] });
+      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null });
       try {
         const state = await getShot(id);
         if (get().id !== id) return;
@@ -119,7 +130,12 @@ export const useBench = create<Bench>((set, get) => {
       const shot = get().shot;
       if (shot) set({ frame: Math.min(Math.max(Math.round(frame), 0), shot.frames - 1) });
     },
-    select: (selection) => set({ selection, keys: [] }),
+    select: (selection) => {
+      const { view, piece, shot } = get();
+      const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
+      const kept = matte?.pieces.some((p) => p.id === piece) ? piece : (matte?.pieces[0]?.id ?? null);
+      set({ selection, keys: [], points: [], piece: kept, view: !matte && isMatteView(view) ? "picture" : view });
+    },
     draft: (ops) => {
       if (get().stored) set(shown({ dragged: ops }));
     },

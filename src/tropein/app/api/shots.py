@@ -183,10 +183,17 @@ class PixelValues(BaseModel):
 
 
 @router.get("/{shot_id}/pixel")
-async def pixel(shot_id: str, frame: int, x: int, y: int, pool: Pool, live: Live, revision: int = -1) -> PixelValues:
-    """The values of the picture at a whole shot pixel."""
+async def pixel(
+    shot_id: str, frame: int, x: int, y: int, pool: Pool, live: Live, revision: int = -1, variant: str = "shot",
+    around: Annotated[int, Field(ge=0, le=32)] = 0,
+) -> PixelValues:  # fmt: skip
+    """The values of the picture, or of a variant of it, at a whole shot pixel, averaged over `around` to each side."""
     document = await live.document(shot_id, revision, [])
     w, h = document["size"]
     scale = min(1.0, 960 / w)
     at = (min(max(int(x * scale), 0), int(w * scale) - 1), min(max(int(y * scale), 0), int(h * scale) - 1))
-    return PixelValues(**await pool.ask(document, Ask("", frame, scale, pixel=at), 2, f"pixel {shot_id}"))
+    return PixelValues(
+        **await pool.ask(
+            document, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, f"pixel {shot_id}"
+        )
+    )

@@ -37,6 +37,7 @@ class Ask:
     checker: bool = False
     quality: int = 88
     pixel: tuple[int, int] | None = None
+    around: int = 0  # the pixel's values are averaged over so many to each side
     matte: str = ""  # which one the views of a matte show
 
 
@@ -92,7 +93,7 @@ class Previewer:
         planner = self.renderer.planner(shot, ask.scale, "draft" if ask.draft else "final")
         plan = planner.plan(ask.frame)
         if ask.pixel is not None:
-            return self._values(self.renderer.run(plan), ask.pixel)
+            return self._values(self.renderer.run(plan), ask.pixel, ask.around)
         matte = coverage.key if coverage else ""
         key = f"{plan.key} {matte} {planner.frame_window} {ask.view} {ask.checker} {ask.quality}"
         kept = self.jpegs.get(key)
@@ -107,13 +108,15 @@ class Previewer:
         return kept.data
 
     @staticmethod
-    def _values(picture: Any, at: tuple[int, int]) -> dict[str, Any]:
+    def _values(picture: Any, at: tuple[int, int], around: int) -> dict[str, Any]:
         from tropein.core.compose.view import display
         from tropein.core.raster.picture import Window
 
-        window = Window(at[0], at[1], at[0] + 1, at[1] + 1)
-        linear = picture.fill(window)[0, 0]
-        shown = display(picture, window)[0, 0]
+        window = Window(at[0] - around, at[1] - around, at[0] + around + 1, at[1] + around + 1)
+        if around:
+            window = window.meet(picture.window) if not window.meet(picture.window).empty else window
+        linear = picture.fill(window).mean((0, 1))
+        shown = display(picture, window).mean((0, 1))
         return {"linear": [round(float(v), 5) for v in linear], "display": [int(v) for v in shown]}
 
 

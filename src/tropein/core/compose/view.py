@@ -22,7 +22,7 @@ TINT = np.array([0.62, 0.2, 0.26], np.float32)  # the matte's own rose, linear
 
 def variant(shot: Shot, name: str) -> Shot:
     """The shot as it is, or a variation: "plate" (the plate alone, untouched), "without:ID" (a layer off), "only:ID" (a
-    layer alone; for a veil everything up to it), "effect-off:LAYER:EFFECT"."""
+    layer alone; for a veil everything up to it), "source:ID" (a layer's own pixels where it lies), "effect-off:LAYER:EFFECT"."""
     if name in ("", "shot"):
         return shot
     kind, _, rest = name.partition(":")
@@ -39,6 +39,10 @@ def variant(shot: Shot, name: str) -> Shot:
         if isinstance(layer, FootageLayer):
             update["blend"] = "normal"
         layers = {i: layers[i] for i in stack} | {rest: layer.model_copy(update=update)}
+    elif kind == "source" and isinstance(layers.get(rest), FootageLayer):
+        stack = [rest]
+        plain: dict[str, Any] = {"visible": True, "span": None, "blend": "normal", "effects": [], "cut": []}
+        layers = {rest: layers[rest].model_copy(update=plain)}
     elif kind == "effect-off":
         layer_id, _, effect_id = rest.partition(":")
         if layer_id in layers:

@@ -83,7 +83,7 @@ class ChromaPiece(PieceBase):
     screen: Annotated[Colour | None, Field(description="linear Rec.709; none finds the screen by itself")] = None
     even: AnimatedNumber = control(
         1.0,
-        "Follow uneven light",
+        "Uneven light",
         soft=(0, 1),
         hard=(0, 1),
         help="How far the screen's own light and dark are followed.",

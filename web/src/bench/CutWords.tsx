@@ -1,0 +1,60 @@
+import { Popover } from "radix-ui";
+import { useAbout } from "../api/client";
+import { newCut } from "../document/mattes";
+import type { Control, Cut } from "../document/types";
+import { useBench } from "../state/bench";
+import { Menu } from "../ui/Menu";
+import { ParamRow } from "./ParamRow";
+import { keyScreen } from "./shaping";
+import { OFFER, WORD } from "./words";
+
+/** What something is cut by. `path` is the pointer of its list of cuts; `layer` is given where it is a whole layer. */
+export function CutWords({ cuts, path, owner, layer, verb = "is cut by" }: { cuts: Cut[]; path: string; owner: string; layer?: { id: string; footage: boolean }; verb?: string }) {
+  const { shot, commit, set, select } = useBench();
+  if (!shot) return null;
+  const unused = Object.values(shot.mattes).filter((m) => !cuts.some((c) => c.matte === m.id));
+  const cut = (id: string) => void commit(`cut ${owner} by ${shot.mattes[id].name}`, [{ op: "add", path: `${path}/-`, value: newCut(id) }]);
+  const draw = (tool: "outline" | "ellipse") => {
+    select({ kind: "layer", id: layer!.id });
+    set({ tool, cutFor: layer!.id, drawn: [] });
+  };
+  const choices = [
+    ...unused.map((m) => ({ id: m.id, label: m.name, act: () => cut(m.id) })),
+    ...(layer ? [{ id: "outline", label: "a new outline", hint: "draw it", act: () => draw("outline") }, { id: "ellipse", label: "a new ellipse", hint: "draw it", act: () => draw("ellipse") }] : []),
+    ...(layer?.footage ? [{ id: "screen", label: "the screen behind it", hint: "chroma key", act: () => void keyScreen(layer.id) }] : []),
+  ];
+  if (!cuts.length && !choices.length) return null;
+  return (
+    <>
+      {cuts.length ? `${verb} ` : ""}
+      {cuts.map((c, i) => <span key={c.matte}>{i > 0 && " and "}<OneCut cut={c} path={path} index={i} owner={owner} cuts={cuts} /></span>)}
+      {choices.length > 0 && <>{cuts.length ? " " : ""}<Menu className={cuts.length ? `${OFFER} text-small` : OFFER} label={`What cuts ${owner}`} trigger={cuts.length ? "and…" : `${verb} nothing yet`} choices={choices} /></>}
+    </>
+  );
+}
+
+function OneCut({ cut, path, index, owner, cuts }: { cut: Cut; path: string; index: number; owner: string; cuts: Cut[] }) {
+  const { shot, commit, select } = useBench();
+  const controls = useAbout().data?.cut ?? [];
+  if (!shot) return null;
+  const name = shot.mattes[cut.matte]?.name ?? "?";
+  const here = `${path}/${index}`;
+  const side = (to: Cut["side"]) => void commit(`keep what is ${to} ${name}`, [{ op: "replace", path: `${here}/side`, value: to }]);
+  return (
+    <span className="whitespace-nowrap">
+      <Popover.Root>
+        <Popover.Trigger className={`${WORD} decoration-matte!`} title="The matte, and how its edge is used here">{name}</Popover.Trigger>
+        <Popover.Portal>
+          <Popover.Content className="menu w-72 p-3" sideOffset={4} collisionPadding={8}>
+            {controls.map((c) => <ParamRow key={c.name} control={c as Control} path={`${here}/${c.name}`} owner={`${name} on ${owner}`} />)}
+            <div className="mt-2 flex gap-2">
+              <Popover.Close asChild><button className="btn" onClick={() => select({ kind: "matte", id: cut.matte })}>open the matte</button></Popover.Close>
+              <Popover.Close asChild><button className="btn" onClick={() => void commit(`let ${name} not cut ${owner}`, [{ op: "replace", path, value: cuts.filter((c) => c !== cut) }])}>do not cut</button></Popover.Close>
+            </div>
+          </Popover.Content>
+        </Popover.Portal>
+      </Popover.Root>{" "}
+      (<Menu className={WORD} label="Which side stays" trigger={cut.side} choices={(["inside", "outside"] as const).map((s) => ({ id: s, label: `keep what is ${s}`, checked: cut.side === s, act: () => side(s) }))} />)
+    </span>
+  );
+}

@@ -1,0 +1,110 @@
+/** Drawing shapes in the picture, changing their points, picking a screen's colour. */
+import { api, got } from "../api/client";
+import { addMatte, addPiece, everyOutline, newChroma, newCut, newMatte, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
+import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed, without } from "../document/outline";
+import type { Op, Outline, Piece, ShapePiece, Vec2 } from "../document/types";
+import { isShapeTool, useBench } from "../state/bench";
+
+export const STROKE_TOLERANCE_PX = 1.6;
+
+/** The selected matte's shape whose points are edited, and where it is. */
+export function chosenShape(): { matte: string; index: number; piece: ShapePiece; path: string } | null {
+  const { shot, selection, piece } = useBench.getState();
+  if (!shot || selection.kind !== "matte") return null;
+  const index = shot.mattes[selection.id].pieces.findIndex((p) => p.id === piece);
+  const found = shot.mattes[selection.id].pieces[index];
+  return found?.kind === "shape" ? { matte: selection.id, index, piece: found, path: outlinePath(selection.id, index) } : null;
+}
+
+/** Put a piece into the selected matte, or into a new one; what asked for it is cut by it. */
+export async function layPiece(piece: Piece, label: string, matteName?: string): Promise<void> {
+  const { shot, selection, commit, set, cutFor } = useBench.getState();
+  if (!shot) return;
+  const into = selection.kind === "matte" ? shot.mattes[selection.id] : newMatte(shot, [piece], matteName);
+  const ops: Op[] = selection.kind === "matte" ? addPiece(into.id, piece) : addMatte(into);
+  const cut = cutFor ? shot.layers[cutFor] : undefined;
+  if (cut && selection.kind !== "matte") ops.push({ op: "replace", path: `/layers/${cut.id}/cut`, value: [...cut.cut, newCut(into.id)] });
+  await commit(label, ops);
+  set({ tool: "move", drawn: [], cutFor: null, selection: { kind: "matte", id: into.id }, piece: piece.id, points: [], keys: [] });
+}
+
+/** What has been drawn becomes a shape. */
+export function finishShape(outline: Outline, closed: boolean): void {
+  const { tool, shot, selection } = useBench.getState();
+  const what = isShapeTool(tool) && tool !== "outline" && tool !== "freehand" ? tool : "shape";
+  const taken = selection.kind === "matte" && shot ? shot.mattes[selection.id].pieces.length : 0;
+  const name = `${what[0].toUpperCase()}${what.slice(1)}${taken ? ` ${taken + 1}` : ""}`;
+  void layPiece(newShape(name, rounded(outline), closed), `draw a ${what}`);
+}
+
+export const boxed = (tool: "rectangle" | "ellipse", a: Vec2, b: Vec2) => (tool === "rectangle" ? rectangle(a, b) : ellipse(a, b));
+
+export const byHand = (stroke: Vec2[], closed: boolean, scale: number) => fromStroke(stroke, STROKE_TOLERANCE_PX / Math.min(scale, 1), closed);
+
+export function removePoints(): void {
+  const { shot, points, commit, set, say } = useBench.getState();
+  const chosen = chosenShape();
+  if (!shot || !chosen || !points.length) return;
+  const left = chosen.piece.outline.value.points.length - points.length;
+  if (left < (chosen.piece.closed ? 3 : 2)) {
+    say(`An outline keeps at least ${chosen.piece.closed ? "three" : "two"} points; remove the whole piece in the sheet.`, "info");
+    return;
+  }
+  void commit(`remove ${points.length} points of ${chosen.piece.name}`, everyOutline(shot, chosen.path, (o) => without(o, points)));
+  set({ points: [] });
+}
+
+export function addPointAt(i: number, t: number): void {
+  const { shot, commit, set } = useBench.getState();
+  const chosen = chosenShape();
+  if (!shot || !chosen) return;
+  void commit(`add a point to ${chosen.piece.name}`, everyOutline(shot, chosen.path, (o) => rounded(inserted(o, i, t))));
+  set({ points: [i + 1] });
+}
+
+/** Round to sharp and back, for the chosen points or all of them. */
+export function convertPoints(which: number[]): void {
+  const { shot, commit, frame } = useBench.getState();
+  const chosen = chosenShape();
+  if (!shot || !chosen) return;
+  const { closed } = chosen.piece;
+  const before = outlineAt(chosen.piece, frame);
+  const after = which.length ? which.reduce((o, i) => converted(o, i, closed), before) : smoothed(before, closed);
+  void commit(`make points of ${chosen.piece.name} round or sharp`, setOutline(shot, chosen.path, frame, rounded(after)));
+}
+
+/** Move the chosen points by the keyboard. */
+export function nudge(by: Vec2): boolean {
+  const { shot, points, frame, commit } = useBench.getState();
+  const chosen = chosenShape();
+  if (!shot || !chosen || !points.length) return false;
+  const o = outlineAt(chosen.piece, frame);
+  const next = { points: o.points.map((p, i) => (points.includes(i) ? { ...p, at: [p.at[0] + by[0], p.at[1] + by[1]] as Vec2 } : p)) };
+  void commit(`move points of ${chosen.piece.name}`, setOutline(shot, chosen.path, frame, rounded(next)));
+  return true;
+}
+
+/** A layer cut by the screen behind its own subject. */
+export async function keyScreen(layerId: string): Promise<void> {
+  const { shot, set } = useBench.getState();
+  if (!shot) return;
+  set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
+  await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`);
+}
+
+/** The colour under a click in a layer's own picture, as the screen of the chosen chroma key. */
+export async function pickScreen(at: Vec2): Promise<void> {
+  const { id, shot, stored, selection, piece, frame, commit, set, say } = useBench.getState();
+  if (!id || !shot || selection.kind !== "matte") return;
+  const index = shot.mattes[selection.id].pieces.findIndex((p) => p.id === piece);
+  const found = shot.mattes[selection.id].pieces[index];
+  if (found?.kind !== "chroma") return;
+  const query = { frame, x: Math.floor(at[0]), y: Math.floor(at[1]), revision: stored?.revision, variant: `source:${found.layer}`, around: 4 };
+  try {
+    const { linear } = await got<{ linear: number[] }>(api.GET("/api/shots/{shot_id}/pixel", { params: { path: { shot_id: id }, query } }));
+    await commit(`pick the screen of ${found.name}`, [{ op: "replace", path: `/mattes/${selection.id}/pieces/${index}/screen`, value: linear.slice(0, 3).map((v) => Math.min(Math.max(v, 0), 64)) }]);
+  } catch (error) {
+    say((error as Error).message);
+  }
+  set({ tool: "move" });
+}

@@ -1,0 +1,76 @@
+/** Edits of mattes: pieces, outlines, and what is cut by them. */
+import { sample } from "./animate";
+import { at, newId, partsOf, setValue } from "./ops";
+import type { ChromaPiece, Cut, FacePiece, Layer, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
+
+const constant = <T>(value: T) => ({ value, keys: [] });
+
+const base = (name: string) => ({ id: newId(), name, on: true, how: "add" as const, invert: false, span: null, opacity: constant(1), grow: constant(0), soften: constant(0) });
+
+export const newShape = (name: string, outline: Outline, closed = true): ShapePiece =>
+  ({ ...base(name), kind: "shape", outline: constant(outline), closed, width: constant(12), ride: null, motion_blur: false });
+
+/** Kinds whose other parameters the server fills in. */
+export const newChroma = (layer: string) => ({ ...base("Screen"), kind: "chroma", layer, screen: null }) as ChromaPiece;
+export const newRange = (kind: RangePiece["kind"], layer: string) => ({ ...base(kind === "luma" ? "Brightness" : "Colour"), kind, layer }) as RangePiece;
+export const newFacePiece = (track: string) => ({ ...base("Oval"), kind: "face", track, part: "oval" }) as FacePiece;
+export const newLayerPiece = (layer: string) => ({ ...base("Layer"), kind: "layer", layer, channel: "alpha" }) as LayerPiece;
+
+export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces });
+
+function freeName(shot: Shot, stem: string): string {
+  const taken = new Set(Object.values(shot.mattes).map((m) => m.name));
+  let n = 1;
+  while (taken.has(`${stem} ${n}`)) n += 1;
+  return `${stem} ${n}`;
+}
+
+export const addMatte = (matte: Matte): Op[] => [{ op: "add", path: `/mattes/${matte.id}`, value: matte }];
+export const addPiece = (matte: string, piece: Piece): Op[] => [{ op: "add", path: `/mattes/${matte}/pieces/-`, value: piece }];
+
+export const newCut = (matte: string, side: Cut["side"] = "inside"): Cut => ({ matte, side, grow: constant(0), soften: constant(0) });
+
+/** Every place where a matte cuts: the pointer of the list, and the list. */
+function cutLists(shot: Shot): { path: string; cuts: Cut[] }[] {
+  return Object.values(shot.layers).flatMap((l) => [
+    { path: `/layers/${l.id}/cut`, cuts: l.cut },
+    ...l.effects.map((e, i) => ({ path: `/layers/${l.id}/effects/${i}/cut`, cuts: e.cut })),
+  ]);
+}
+
+export function removeMatte(shot: Shot, id: string): Op[] {
+  const freed = cutLists(shot).filter((c) => c.cuts.some((cut) => cut.matte === id)).map(({ path, cuts }): Op => ({ op: "replace", path, value: cuts.filter((c) => c.matte !== id) }));
+  return [...freed, { op: "remove", path: `/mattes/${id}` }];
+}
+
+/** Names of the layers and effects a matte cuts. */
+export const cutBy = (shot: Shot, id: string): string[] =>
+  Object.values(shot.layers).flatMap((l) => [
+    ...(l.cut.some((c) => c.matte === id) ? [l.name] : []),
+    ...l.effects.filter((e) => e.cut.some((c) => c.matte === id)).map((e) => `${e.kind} of ${l.name}`),
+  ]);
+
+export const outlinePath = (matte: string, index: number) => `/mattes/${matte}/pieces/${index}/outline`;
+
+/** A changed outline: at the frame's key where it is keyed. */
+export const setOutline = (shot: Shot, path: string, frame: number, outline: Outline): Op[] => setValue(shot, path, frame, outline);
+
+/** A change of the points themselves, made at every key, so that all keep the same number. */
+export function everyOutline(shot: Shot, path: string, change: (o: Outline) => Outline): Op[] {
+  const parameter = at<Outline>(shot, path);
+  return [
+    { op: "replace", path: `${path}/value`, value: change(parameter.value) },
+    ...(parameter.keys.length ? [{ op: "replace" as const, path: `${path}/keys`, value: parameter.keys.map((k) => ({ ...k, value: change(k.value) })) }] : []),
+  ];
+}
+
+/** Tie a shape to a track at the present frame, where nothing jumps. */
+export function rideShape(path: string, piece: ShapePiece, track: Track | null, frame: number): Op[] {
+  const ride = track && { track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: piece.ride?.steady ?? 0, gaps: piece.ride?.gaps ?? "bridge" };
+  return [{ op: "replace", path: `${path}/ride`, value: ride }];
+}
+
+/** How far a layer's first cut goes, as a word. */
+export const cutWords = (shot: Shot, layer: Layer) => layer.cut.map((c) => ({ name: shot.mattes[c.matte]?.name ?? "?", side: c.side }));
+
+export const outlineAt = (piece: ShapePiece, frame: number) => sample(piece.outline, frame);
