@@ -41,12 +41,29 @@ def shape(at: dict[str, Any] | None = None, id: str = "s", **more: Any) -> dict[
 def shot(pieces: list[dict[str, Any]], **layer: Any) -> Shot:
     """A grey plate of 0.18 under a white still, which is cut by the matte unless told otherwise."""
     footage = {
-        i: {"id": i, "name": i, "media": m * 32, "kind": "still", "size": SIZE, "frames": 1, "rate": "24/1", "alpha": False}
+        i: {
+            "id": i,
+            "name": i,
+            "media": m * 32,
+            "kind": "still",
+            "size": SIZE,
+            "frames": 1,
+            "rate": "24/1",
+            "alpha": False,
+        }
         for i, m in (("plate", "0"), ("white", "1"))
     }
     place = {"position": {"value": [SIZE[0] / 2, SIZE[1] / 2]}}
     layers = {
-        "over": {"kind": "footage", "id": "over", "name": "over", "footage": "white", "place": place, "cut": [{"matte": "m"}]} | layer,
+        "over": {
+            "kind": "footage",
+            "id": "over",
+            "name": "over",
+            "footage": "white",
+            "place": place,
+            "cut": [{"matte": "m"}],
+        }
+        | layer,
         "plate": {"kind": "footage", "id": "plate", "name": "plate", "footage": "plate", "place": place},
     }
     track = {"kind": "point", "id": "t", "name": "t", "footage": "plate", "position": [0, 0], "samples": "a" * 32}
@@ -241,7 +258,9 @@ def test_a_screen_is_keyed_and_its_light_taken_out(picked: tuple[float, float, f
 
 
 def test_no_screen_is_found_where_there_is_none() -> None:
-    grey = np.full((90, 120, 3), 0.2, np.float32) + np.random.default_rng(0).normal(0, 0.002, (90, 120, 3)).astype(np.float32)
+    grey = np.full((90, 120, 3), 0.2, np.float32) + np.random.default_rng(0).normal(0, 0.002, (90, 120, 3)).astype(
+        np.float32
+    )
     assert find(grey, None, 1.0) is None
     assert find(np.zeros((90, 120, 3), np.float32), None, 1.0) is None
     assert find(grey, (0.0, 0.6, 0.0), 1.0) is None
@@ -254,7 +273,11 @@ def test_a_keyed_layer_lies_over_the_plate_without_its_screen() -> None:
     place = {"position": {"value": [32, 24]}, "scale": {"value": [64 / 240, 64 / 240]}}
     piece = {"kind": "chroma", "id": "k", "name": "key", "layer": "over"}
     document = shot([piece], place=place)
-    document = document.model_copy(update={"footage": {**document.footage, "white": document.footage["white"].model_copy(update={"size": (240, 180)})}})
+    document = document.model_copy(
+        update={
+            "footage": {**document.footage, "white": document.footage["white"].model_copy(update={"size": (240, 180)})}
+        }
+    )
     picture = Renderer(Stills(white=pixels), path, 1 << 24).frame(document, 0).fill(FRAME)  # type: ignore[arg-type]
     assert picture[2, 2, :3] == pytest.approx([0.18] * 3, abs=0.01)
     assert picture[24, 32, 0] == pytest.approx(0.3, abs=0.06)

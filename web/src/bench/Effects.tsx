@@ -16,7 +16,7 @@ export function Effects({ layer }: { layer: Layer }) {
   const { commit } = useBench();
   const kinds = useAbout().data?.effects ?? [];
   const path = `/layers/${layer.id}/effects`;
-  const add = (info: EffectInfo) => void commit(`add ${info.title.toLowerCase()} to ${layer.name}`, [{ op: "add", path: `${path}/-`, value: { kind: info.kind, id: newId() } }]);
+  const add = (info: EffectInfo) => void commit(`add ${info.title.toLowerCase()} to ${layer.name}`, [{ op: "add", path: `${path}/-`, value: { kind: info.kind, id: newId(), cut: [] } }]);
   return (
     <div className="flex flex-col gap-1.5 pt-1">
       {layer.effects.map((_, i) => <EffectCard key={layer.effects[i].id} layer={layer} index={i} />)}

@@ -78,7 +78,7 @@ function Lives({ layer }: { layer: Layer }) {
 
 export function Rename({ value, label, save }: { value: string; label: string; save: (name: string) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
-  if (typed === null) return <button className={WORD} title={label} onClick={() => setTyped(value)}>{value}</button>;
+  if (typed === null) return <button className={`${WORD} text-left`} title={label} onClick={() => setTyped(value)}>{value}</button>;
   const done = () => {
     if (typed.trim() && typed !== value) save(typed.trim());
     setTyped(null);

@@ -6,6 +6,7 @@ import type { Op, Outline, Piece, ShapePiece, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
 
 export const STROKE_TOLERANCE_PX = 1.6;
+const LEAST_SCREEN = 0.01; // linear: by how much a screen's colour must stand out
 
 /** The selected matte's shape whose points are edited, and where it is. */
 export function chosenShape(): { matte: string; index: number; piece: ShapePiece; path: string } | null {
@@ -102,6 +103,11 @@ export async function pickScreen(at: Vec2): Promise<void> {
   const query = { frame, x: Math.floor(at[0]), y: Math.floor(at[1]), revision: stored?.revision, variant: `source:${found.layer}`, around: 4 };
   try {
     const { linear } = await got<{ linear: number[] }>(api.GET("/api/shots/{shot_id}/pixel", { params: { path: { shot_id: id }, query } }));
+    const sorted = [...linear.slice(0, 3)].sort((a, b) => a - b);
+    if (linear[3] < 0.5 || sorted[2] - sorted[1] < LEAST_SCREEN) {
+      say(linear[3] < 0.5 ? `Nothing of ${shot.layers[found.layer].name} lies there: click on its screen.` : "That place has hardly a colour of its own: click on the screen itself.", "info");
+      return;
+    }
     await commit(`pick the screen of ${found.name}`, [{ op: "replace", path: `/mattes/${selection.id}/pieces/${index}/screen`, value: linear.slice(0, 3).map((v) => Math.min(Math.max(v, 0), 64)) }]);
   } catch (error) {
     say((error as Error).message);

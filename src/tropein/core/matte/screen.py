@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 Rgb = NDArray[np.float32]
 CELL_PX = 8  # of the footage's own pixels: screen light varies slowly
-SURE_SHARE, NEAR_RATIO = 0.25, 0.06  # measured on synthetic plates: what counts as surely screen
+SURE_SHARE, NEAR_RATIO, PICKED_RATIO = 0.25, 0.06, 0.15  # measured on synthetic plates: what counts as surely screen
+BEYOND = 0.5  # natural logarithm: how much darker or brighter than anywhere seen the screen is thought to be
 FEWEST_CELLS = 24
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
 
@@ -51,8 +52,15 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
     total = small.sum(-1) + 1e-6
     if picked is not None:
         wanted = np.asarray(picked, np.float32)
-        apart = np.abs(small / total[..., None] - wanted / (wanted.sum() + 1e-6)).max(-1)
-        sure = (apart < 1.5 * NEAR_RATIO) & (standing > SURE_SHARE * max(float(excess(wanted, key)), LEAST_EXCESS))
+        least = SURE_SHARE * max(float(excess(wanted, key)), LEAST_EXCESS)
+        middle, near = wanted / (wanted.sum() + 1e-6), PICKED_RATIO
+        sure = np.zeros(small.shape[:2], bool)
+        for _ in range(3):  # a click beside a hair is still the screen: look for what most of its like is
+            sure = (np.abs(small / total[..., None] - middle).max(-1) < near) & (standing > least)
+            if not sure.any():
+                return None
+            middle, near = np.median((small / total[..., None])[sure], axis=0), NEAR_RATIO
+        sure = (standing > least) & (small[..., key] / total > middle[key] - NEAR_RATIO)
     else:
         bright = float(np.percentile(standing, 90))
         sure = standing > max(SURE_SHARE * bright, LEAST_EXCESS)
@@ -64,7 +72,7 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
         sure = safe
     if sure.sum() < FEWEST_CELLS:
         return None
-    flat = np.median(small[sure], axis=0) if picked is None else np.asarray(picked, np.float32)
+    flat = np.median(small[sure], axis=0)
     light = np.exp(np.log(flat) * (1 - follow) + np.log(_smooth(small, sure)) * follow) if follow > 0 else None
     if light is None:
         return Screen(np.broadcast_to(flat.astype(np.float32), rgb.shape), key)
@@ -98,4 +106,5 @@ def _smooth(small: Rgb, sure: NDArray[np.bool_]) -> NDArray[np.float64]:
     sigma = max(2.0, w / 40)
     share = cv2.GaussianBlur(trust, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
     rest = cv2.GaussianBlur(left_over, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
-    return np.exp(np.clip(fitted + rest / (share + 0.05)[..., None], -12, 6))
+    low, high = np.percentile(b, [1, 99], axis=0)  # a polynomial must not run away where no screen was seen
+    return np.exp(np.clip(fitted + rest / (share + 0.05)[..., None], low - BEYOND, high + BEYOND))

@@ -1,0 +1,159 @@
+"""Mattes, done with the mouse: a screen keyed, an area hidden that rides, an outline drawn, bent and keyed."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import cv2
+import numpy as np
+from playwright.sync_api import Page, expect
+
+from tests.browser.helpers import canvas, drag, lay_in, new_shot, on_screen, settled
+from tests.browser.test_habits import go_to
+from tests.browser.test_motion import PLATES, SIZE, stretch
+from tests.conftest import moving_frames, write_clip
+
+
+def shown(page: Page, size: tuple[int, int], picture: np.ndarray | None = None) -> np.ndarray:
+    """The picture on the canvas, at the size of the shot."""
+    picture = settled(page) if picture is None else picture
+    box = page.get_by_test_id("viewer").bounding_box()
+    at, scale = on_screen(page, size)
+    assert box
+    x, y = (round(a - b) for a, b in zip(at(0, 0), (box["x"], box["y"]), strict=True))
+    part = picture[y : y + round(size[1] * scale), x : x + round(size[0] * scale)]
+    return cv2.resize(part, size, interpolation=cv2.INTER_AREA).astype(float)
+
+
+def test_a_screen_is_keyed_over_another_plate(application: str, page: Page, tmp_path: Path) -> None:
+    (tmp_path / "caster").mkdir()
+    new_shot(page, application, stretch(tmp_path, "quay", range(6)))
+    plate = shown(page, SIZE)
+    caster = stretch(tmp_path / "caster", "caster", range(6)).rename(tmp_path / f"c{tmp_path.name}.mp4")
+    lay_in(page, caster)
+    blue = shown(page, SIZE)
+    assert (blue[20:60, 20:60, 2] > blue[20:60, 20:60, 0] + 80).all()
+    page.get_by_role("button", name="is cut by nothing yet").click()
+    page.get_by_role("menuitem", name="the screen behind it").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text(f"cuts {caster.stem}")
+    keyed = shown(page, SIZE)
+    truth = cv2.imread(str(PLATES / "caster.alpha_0000.png"), cv2.IMREAD_UNCHANGED) / 65535
+    clear = cv2.erode((truth < 0.01).astype(np.uint8), np.ones((15, 15))).astype(bool)
+    assert np.abs(keyed - plate)[clear].mean() < 4  # the quay, and nothing of the screen
+    assert (keyed[..., 2] - keyed[..., :2].max(-1))[truth > 0.05].max() < 60  # no blue left on the subject
+    page.keyboard.press("k")
+    expect(page.get_by_role("button", name="the matte ▾")).to_be_visible()
+    matte = shown(page, SIZE)[..., 0] > 127
+    overlap = (matte & (truth > 0.5)).sum() / (matte | (truth > 0.5)).sum()
+    assert overlap > 0.96, overlap  # a canvas of three quarters of the size
+    # picked by hand: as good
+    page.get_by_role("button", name="pick", exact=True).click()
+    expect(page.get_by_text("Click the screen")).to_be_visible()
+    at, _ = on_screen(page, SIZE)
+    page.mouse.click(*at(150, 200))
+    expect(page.get_by_label("The picked colour")).to_be_visible()
+    page.mouse.move(640, 5)  # the values under the pointer lie over the picture
+    matte = shown(page, SIZE)[..., 0] > 127
+    assert (matte & (truth > 0.5)).sum() / (matte | (truth > 0.5)).sum() > 0.96
+    page.keyboard.press("v")
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name="found by itself")).to_be_visible()
+
+
+def test_an_area_is_hidden_that_follows_a_track(application: str, page: Page, tmp_path: Path) -> None:
+    """A veil that blurs, only within an ellipse that rides: nothing else is touched, at no frame."""
+    size, step = (320, 180), np.array([3, 1.5])
+    new_shot(
+        page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(24, *size, step=tuple(step)))
+    )
+    at, _ = on_screen(page, size)
+    go_to(page, 16)
+    plain = {16: shown(page, size)}
+    go_to(page, 0)
+    plain[0] = shown(page, size)
+    page.keyboard.press("t")
+    page.mouse.click(*at(150, 80))
+    page.get_by_role("button", name="Both ways").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=60_000)
+    page.keyboard.press("Shift+V")
+    expect(page.get_by_test_id("sentence")).to_contain_text("Veil shows nothing of its own")
+    page.get_by_role("button", name="Add an effect").click()
+    page.get_by_role("menuitem", name="Blur").click()
+    page.get_by_role("button", name="only within nothing yet").first.click()
+    page.get_by_role("menuitem", name="a new ellipse").click()
+    drag(page, at(120, 60), at(180, 100))
+    expect(page.get_by_test_id("sentence")).to_contain_text("cuts Veil")
+    page.get_by_role("button", name="rides on nothing").click()
+    page.get_by_role("menuitem", name="Point 1").click()
+    for frame in (0, 16):
+        go_to(page, frame)
+        page.keyboard.press("Escape")
+        changed = np.abs(shown(page, size) - plain[frame]).max(-1)
+        x, y = np.array([150, 80]) + step * frame
+        rows, columns = np.mgrid[0:180, 0:320]
+        away = np.hypot((columns + 0.5 - x) / 30, (rows + 0.5 - y) / 20)
+        # the outline is drawn on top of the picture, so its own line is left out
+        assert np.median(changed[away < 0.8]) > 6, frame
+        assert np.percentile(changed[away > 1.25], 99) < 8, frame
+
+
+def test_an_outline_is_drawn_bent_softened_and_keyed(application: str, page: Page, tmp_path: Path) -> None:
+    size = (320, 180)
+    new_shot(page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(12, *size, step=(0.0, 0.0))))
+    at, scale = on_screen(page, size)
+    page.keyboard.press("m")
+    for point in ((100, 50), (200, 50), (200, 130), (100, 130)):
+        page.mouse.click(*at(*point))
+    page.mouse.click(*at(100, 50))  # closes it
+    expect(page.get_by_test_id("sentence")).to_contain_text("Matte 1, a matte of one piece")
+    page.keyboard.press("k")
+    expect(page.get_by_role("button", name="the matte ▾")).to_be_visible()
+
+    def covered() -> np.ndarray:
+        page.wait_for_timeout(300)
+        return shown(page, size)[..., 0]
+
+    matte = covered()
+    assert matte[90, 150] > 250 and matte[90, 80] < 5 and matte[40, 150] < 5
+    # a key here, then the top right corner pulled out at a later frame
+    page.get_by_role("button", name="Key Outline").click()
+    go_to(page, 10)
+    drag(page, at(200, 50), at(260, 20))
+    expect(page.get_by_role("button", name=re.compile("^Undo: move points of"))).to_be_visible()
+    assert covered()[30, 240] > 250
+    go_to(page, 5)
+    half = covered()
+    assert half[60, 205] > 250 and half[30, 240] < 5  # half way there
+    # the soft edge of the chosen point, pulled outwards
+    go_to(page, 10)
+    grip = page.get_by_test_id("soft-outer-1").bounding_box()
+    assert grip
+    start = (grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
+    drag(page, start, (start[0] + 20 * scale, start[1] - 20 * scale))
+    expect(page.get_by_role("button", name=re.compile("^Undo: soften the edge of"))).to_be_visible()
+    soft = covered()
+    assert 10 < soft[12, 262] < 250
+    # a point more, and one less
+    page.mouse.dblclick(*at(150, 130))
+    expect(page.get_by_text("of 5 points")).to_be_visible()
+    page.keyboard.press("Delete")
+    expect(page.get_by_text("of 4 points")).to_be_visible()
+    page.get_by_role("button", name="Remove this matte").click()
+    assert canvas(page).std() > 10  # the picture is back
+
+
+def test_the_matte_bench_has_no_serious_accessibility_fault(
+    application: str, page: Page, tmp_path: Path, axe: str
+) -> None:
+    new_shot(page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(4, 320, 180, step=(0.0, 0.0))))
+    at, _ = on_screen(page, (320, 180))
+    page.keyboard.press("e")
+    drag(page, at(100, 50), at(200, 120))
+    expect(page.get_by_test_id("sentence")).to_contain_text("Matte 1")
+    page.keyboard.press("3")
+    page.evaluate(axe)
+    found = page.evaluate(
+        "async () => (await axe.run()).violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' '))"
+    )
+    assert not found, found
