@@ -1,9 +1,11 @@
 """The reference composite against an ffmpeg filter graph that makes the same picture.
 
-Video plate, two stills in moving four-corner placement, a clip with alpha, a grade over all of these, a flare with a
-glow of two scales screened on top. All footage is tagged as linear and the blend functions are computed on linear
-values, so that the graph's plain 8-bit arithmetic means the same as ours; the stills go to ffmpeg as raw video. First
-the two pictures are compared, then both are timed (CPU of the process, wall, 48 frames, interleaved rounds).
+Video plate, two stills in moving four-corner placement, a clip with alpha, a grade over all of these limited to a soft
+ellipse, a flare with a glow of two scales screened on top, boiling clouds of noise added, grain. All footage is tagged as
+linear and the blend functions are computed on linear values, so that the graph's plain 8-bit arithmetic means the same as
+ours. The stills, the ellipse and the clouds go to ffmpeg as raw video (it has no such clouds: it need not make them, we
+do). First the two pictures are compared without grain, which no two programs draw alike, then both are timed with it
+(CPU of the process, wall, 24 frames, interleaved rounds).
 Run: ./tropein python -m bench.reference
 """
 
@@ -29,17 +31,19 @@ from numpy.typing import NDArray
 from bench.engine import described, plate_at
 from tropein.core.animate.ride import Path as RidePath
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.view import display
+from tropein.core.compose.view import display, variant
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
+from tropein.core.effects import run, sampled
 from tropein.core.media.encode import MovieWriter, Target
 from tropein.core.media.library import Library
 from tropein.core.media.record import write_record
 from tropein.core.media.source import Sources, read_still
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import translation
 
 FRAMES, ROUNDS = 24, 5
+CACHE_BYTES = 512 << 20
 DRIFT = np.array([0.7, 0.3])  # pixels a frame that the two stills travel
 MARGIN = 4  # transparent pixels around a still on ffmpeg's canvas, whose perspective filter smears borders
 LINEAR = "Linear Rec.709 (sRGB)"
@@ -53,7 +57,12 @@ class Reference:
 
     shot: Shot
     library: Library
-    ffmpeg: list[str]
+    ffmpeg: Callable[[bool], list[str]]  # with or without grain
+
+    @property
+    def plain(self) -> Shot:
+        """Without grain."""
+        return variant(self.shot, "without:grain")
 
     def paths(self, samples: str, spot: str = "") -> RidePath:
         frames = np.arange(float(FRAMES))
@@ -118,10 +127,13 @@ def build(folder: Path, width: int, height: int) -> Reference:
     ember_at = (round(160 * k), round(40 * k))
     ember_size = footage["embers"]["size"]
     layers = [
+        {"kind": "veil", "id": "grain", "name": "grain", "effects": [{"kind": "grain", "id": "gn", "amount": value(0.02)}]},
+        {"kind": "veil", "id": "clouds", "name": "clouds",
+         "effects": [{"kind": "noise", "id": "ns", "amount": value(0.12), "size": value(120 * k)}]},
         {"kind": "footage", "id": "flare", "name": "flare", "footage": "flare", "blend": "screen",
          "place": {"position": value([flare_at[0] + side / 2, flare_at[1] + side / 2])},
          "effects": [{"kind": "glow", "id": "g", "radius": value(24 * k), "scales": value(2), "threshold": value(0)}]},
-        {"kind": "veil", "id": "veil", "name": "veil",
+        {"kind": "veil", "id": "veil", "name": "veil", "cut": [{"matte": "ellipse"}],
          "effects": [{"kind": "grade", "id": "gr", "contrast": value(CONTRAST), "pivot": value(PIVOT),
                       "slope": value([SLOPE] * 3), "offset": value([OFFSET] * 3)}]},
         {"kind": "footage", "id": "embers", "name": "embers", "footage": "embers",
@@ -137,6 +149,7 @@ def build(folder: Path, width: int, height: int) -> Reference:
         "schema_version": 1, "name": "reference", "size": [width, height], "rate": "24/1", "frames": FRAMES,
         "trim": [0, FRAMES - 1], "footage": footage, "layers": {i["id"]: i for i in layers},
         "stack": [i["id"] for i in layers], "plate": "plate", "tracks": {"drift": track}, "blend_in": "linear",
+        "mattes": {"ellipse": {"id": "ellipse", "name": "ellipse", "pieces": [soft_ellipse(width, height)]}},
     })  # fmt: skip
 
     inputs = ["-i", str(plate)]
@@ -147,13 +160,54 @@ def build(folder: Path, width: int, height: int) -> Reference:
         size = f"{codes.shape[1]}x{codes.shape[0]}"
         inputs += ["-stream_loop", "-1", "-f", "rawvideo", "-pix_fmt", "rgba", "-s", size, "-r", "24", "-i", str(raw)]
     inputs += ["-i", str(embers)]
-    graph = filter_graph(shot, list(quads.values()), flare_at, ember_at, k)
-    return Reference(shot, library, [*inputs, "-filter_complex", graph, "-map", "[out]"])
+    mask, clouds = raw_mask(shot, folder), raw_clouds(shot, folder)
+    size = f"{width}x{height}"
+    inputs += ["-stream_loop", "-1", "-f", "rawvideo", "-pix_fmt", "gray", "-s", size, "-r", "24", "-i", str(mask)]
+    inputs += ["-f", "rawvideo", "-pix_fmt", "gray", "-s", size, "-r", "24", "-i", str(clouds)]
+
+    def arguments(grain: bool) -> list[str]:
+        graph = filter_graph(shot, list(quads.values()), flare_at, ember_at, k, grain)
+        return [*inputs, "-filter_complex", graph, "-map", "[out]"]
+
+    return Reference(shot, library, arguments)
+
+
+def soft_ellipse(width: int, height: int) -> dict[str, Any]:
+    rx, ry, soft = 0.32 * width, 0.34 * height, 0.06 * width
+    c = 0.5523
+    ends = (((0, -ry), (rx * c, 0)), ((rx, 0), (0, ry * c)), ((0, ry), (-rx * c, 0)), ((-rx, 0), (0, -ry * c)))
+    points = [
+        {"at": [width / 2 + x, height / 2 + y], "before": [-hx, -hy], "after": [hx, hy], "outer": soft, "inner": soft}
+        for (x, y), (hx, hy) in ends
+    ]
+    return {"kind": "shape", "id": "s", "name": "ellipse", "outline": {"value": {"points": points}}}
+
+
+def raw_mask(shot: Shot, folder: Path) -> Path:
+    """The ellipse as one raw grey picture."""
+    coverage = Renderer(None, lambda *_: None, 1).matte(shot, "ellipse", 0)  # type: ignore[arg-type]
+    path = folder / "ellipse.raw"
+    path.write_bytes(np.rint(coverage.plane * 255).astype(np.uint8).tobytes())
+    return path
+
+
+def raw_clouds(shot: Shot, folder: Path) -> Path:
+    """The clouds of every frame as raw grey video."""
+    w, h = shot.size
+    black = Picture(np.zeros((h, w, 4), np.float32), Window(0, 0, w, h))
+    black.pixels[..., 3] = 1
+    path = folder / "clouds.raw"
+    with path.open("wb") as file:
+        for frame in range(FRAMES):
+            light = run("noise", black, sampled(shot.layers["clouds"].effects[0], frame), 1.0)
+            file.write(np.rint(np.clip(light.pixels[..., 0], 0, 1) * 255).astype(np.uint8).tobytes())
+    return path
 
 
 def filter_graph(
-    shot: Shot, quads: list[NDArray], flare_at: tuple[int, int], ember_at: tuple[int, int], k: float
-) -> str:
+    shot: Shot, quads: list[NDArray], flare_at: tuple[int, int], ember_at: tuple[int, int], k: float,
+    grain: bool,
+) -> str:  # fmt: skip
     """What a person would write for ffmpeg to get the same picture."""
     width, height = shot.size
     side = shot.footage["dial"].size[0]
@@ -183,7 +237,10 @@ def filter_graph(
     parts += [
         "[4:v]format=gbrap[embers]",
         f"[{under}][embers]overlay={ember_at[0]}:{ember_at[1]}:format=gbrp:shortest=1[all]",
-        f"[all]lutrgb=r='{decode}':g='{decode}':b='{decode}'[graded]",
+        "[all]split=2[ungraded][tograde]",
+        f"[tograde]lutrgb=r='{decode}':g='{decode}':b='{decode}'[regraded]",
+        "[5:v]format=gbrp[mask]",
+        "[ungraded][regraded][mask]maskedmerge[graded]",
         # the flare over black, its two blurs averaged and added to it, then screened
         f"[3:v]format=gbrap,premultiply=inplace=1,format=gbrp,pad={width}:{height}:{flare_at[0]}:{flare_at[1]}[flare]",
         "[flare]split=3[a][b][c]",
@@ -191,13 +248,16 @@ def filter_graph(
         f"[c]gblur=sigma={12 * k}:steps=3[tight]",
         "[wide][tight]blend=all_mode=average[glow]",
         "[a][glow]blend=all_mode=addition[lit]",
-        "[graded][lit]blend=all_mode=screen:shortest=1,format=gbrp[out]",
+        "[graded][lit]blend=all_mode=screen:shortest=1[screened]",
+        "[6:v]format=gbrp[clouds]",
+        "[screened][clouds]blend=all_mode=addition:shortest=1,format=gbrp"
+        + (",noise=alls=8:allf=t[out]" if grain else "[out]"),
     ]
     return ";".join(parts)
 
 
-def ffmpeg(reference: Reference, *output: str) -> list[str]:
-    return ["ffmpeg", "-v", "error", "-nostdin", "-filter_complex_threads", "2", "-threads", "2", *reference.ffmpeg,
+def ffmpeg(reference: Reference, grain: bool, *output: str) -> list[str]:
+    return ["ffmpeg", "-v", "error", "-nostdin", "-filter_complex_threads", "2", "-threads", "2", *reference.ffmpeg(grain),
             "-frames:v", str(FRAMES), *output]  # fmt: skip
 
 
@@ -216,22 +276,22 @@ class HeldStills(Sources):
         return self.held[media]
 
 
-def renderer(reference: Reference) -> Renderer:
-    """One that keeps nothing between frames except decoded stills."""
-    return Renderer(HeldStills(reference.library.store, final=True), reference.paths, 1)
+def renderer(reference: Reference, cache_bytes: int = 1) -> Renderer:
+    """By default one that keeps nothing between frames except decoded stills."""
+    return Renderer(HeldStills(reference.library.store, final=True), reference.paths, cache_bytes)
 
 
 def agreement(reference: Reference, folder: Path) -> tuple[float, float]:
     """Mean and 99th percentile of the absolute difference, in codes of 255, over three frames."""
     raw = folder / "theirs.raw"
-    subprocess.run(ffmpeg(reference, "-f", "rawvideo", "-pix_fmt", "rgb24", "-y", str(raw)), check=True)
+    subprocess.run(ffmpeg(reference, False, "-f", "rawvideo", "-pix_fmt", "rgb24", "-y", str(raw)), check=True)
     w, h = reference.shot.size
     theirs = np.fromfile(raw, np.uint8).reshape(-1, h, w, 3)
     ours = renderer(reference)
     window = ours.planner(reference.shot).frame_window
     gaps = []
     for i in (0, 9, 23):
-        codes = np.clip(ours.frame(reference.shot, i).fill(window)[..., :3], 0, 1) * 255
+        codes = np.clip(ours.frame(reference.plain, i).fill(window)[..., :3], 0, 1) * 255
         gaps.append(np.abs(codes - theirs[i]))
         if "--pictures" in sys.argv:
             both = np.concatenate([codes, theirs[i], np.clip(gaps[-1] * 16, 0, 255)], 1)
@@ -276,23 +336,31 @@ def measure(width: int, height: int) -> None:
         engine = renderer(reference)
         window = engine.planner(reference.shot).frame_window
 
-        def ours() -> None:
+        def ours(engine: Renderer = engine) -> None:
             for i in range(FRAMES):
                 display(engine.frame(reference.shot, i), window)
 
+        def as_rendered() -> None:
+            """What does not change from frame to frame is made once, as in every render; nothing is left from before."""
+            ours(renderer(reference, CACHE_BYTES))
+
         def theirs() -> None:
-            subprocess.run(ffmpeg(reference, "-f", "null", "-"), check=True)
+            subprocess.run(ffmpeg(reference, True, "-f", "null", "-"), check=True)
 
         ours()
-        mine, other = [], []
+        mine, kept, other = [], [], []
         for _ in range(ROUNDS):
             mine.append(timed(ours))
             other.append(timed(theirs))
-        (a, wall_a), (b, wall_b) = (np.median(np.array(x), axis=0) for x in (mine, other))
-    print(
-        f"| {width}x{height} | {mean:.2f} / {high:.1f} | {a:.0f} / {wall_a:.0f} | {b:.0f} / {wall_b:.0f} | {b / a:.2f} "
-        f"| {wall_b / wall_a:.2f} | {a / frame_copy_ms((width, height)):.0f} |"
-    )
+            kept.append(timed(as_rendered))
+        copy = frame_copy_ms((width, height))
+        b, wall_b = np.median(np.array(other), axis=0)
+        for what, times in (("nothing kept", mine), ("static parts kept", kept)):
+            a, wall_a = np.median(np.array(times), axis=0)
+            print(
+                f"| {width}x{height}, {what} | {mean:.2f} / {high:.1f} | {a:.0f} / {wall_a:.0f} | {b:.0f} / {wall_b:.0f} "
+                f"| {b / a:.2f} | {wall_b / wall_a:.2f} | {a / copy:.0f} |"
+            )
 
 
 if __name__ == "__main__":

@@ -21,9 +21,9 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
         return picture
     # reducing a picture averages grain away once its pixels are wider than a grain's own width, 2 sqrt(pi) sigma
     amount *= min(1.0, GRAIN_WIDTH * max(values["size"], FINEST_PX) * scale)
-    seed = int(values["seed"]) * 1_000_003 + round(values["frame"] * 64)
     w = picture.window
-    return Picture(film_grain(picture.pixels, w.x0, w.y0, size, amount, values["colour"], values["tones"], seed), w)
+    colour, tones, seed = values["colour"], values["tones"], int(values["seed"])
+    return Picture(film_grain(picture.pixels, w.x0, w.y0, size, amount, colour, tones, seed, values["frame"]), w)
 
 
 @effect(_apply)

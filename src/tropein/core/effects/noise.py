@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import cv2
 import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.grain import fractal
+from tropein.core.raster.grain import cloud_light, fractal
 from tropein.core.raster.picture import Picture
 
 HALVED_FROM_PX = 6.0  # the finest clouds from which half the pixels show them as well
@@ -36,14 +35,9 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
         seed=int(values["seed"]),
         octaves=detail,
     )
-    clouds = np.clip((clouds * values["contrast"] + 0.5 + values["level"]) * values["amount"], 0, None)
-    if step > 1:
-        clouds = cv2.resize(clouds, (across * step, down * step), interpolation=cv2.INTER_LINEAR)[: w.height, : w.width]
-    light = np.zeros(picture.pixels.shape, np.float32)
-    cover = picture.pixels[..., 3]
-    for c in range(3):
-        np.multiply(clouds, cover * np.float32(values["colour"][c]), out=light[..., c])
-    return Picture(cv2.add(light, np.ascontiguousarray(picture.pixels)), w)
+    gains = np.array(values["colour"], np.float32) * np.float32(values["amount"])
+    lit = cloud_light(picture.pixels, clouds, step, values["contrast"], 0.5 + values["level"], gains)
+    return Picture(lit, w)
 
 
 @effect(_apply)

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import math
+from functools import lru_cache
+
 import cv2
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 from tropein.core.raster.colour import decode_table, encode_table, look_up
 from tropein.core.raster.picture import Pixels
+
+TILE = 512
 
 
 @nb.njit(inline="always")
@@ -84,42 +90,92 @@ def _white(out, x0, y0, seed):  # type: ignore[no-untyped-def]
                 out[row, col, c] = (np.float32(total) - np.float32(510)) * k
 
 
+@lru_cache(16)
+def _tile(size_px: float, seed: int) -> Pixels:
+    """(TILE, TILE, 4) grain of variance 1 that joins itself at its borders."""
+    noise = np.empty((TILE, TILE, 4), np.float32)
+    _white(noise, 0, 0, seed)
+    if size_px > 0.2:
+        reach = math.ceil(4 * size_px)
+        around = cv2.copyMakeBorder(noise, reach, reach, reach, reach, cv2.BORDER_WRAP)
+        noise = cv2.GaussianBlur(around, (0, 0), size_px)[reach:-reach, reach:-reach]
+    return np.ascontiguousarray(noise / noise.std())
+
+
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _grainy(pixels, noise, gain, own, response, encode, decode, out):  # type: ignore[no-untyped-def]
-    """Adds noise to display values: a share common to all channels, a share of each one's own."""
+def _grainy(pixels, tile, y0, x0, gain, own, response, encode, decode, out):  # type: ignore[no-untyped-def]
+    """Adds grain to display values: a share common to all channels, a share of each one's own."""
     tiny, one = np.float32(1e-6), np.float32(1)
     common = np.sqrt(one - own * own)
+    n = tile.shape[0]
     for y in nb.prange(pixels.shape[0]):
+        row = tile[(y + y0) % n]
+        at = x0 % n
         for x in range(pixels.shape[1]):
             a = pixels[y, x, 3]
             out[y, x, 3] = a
-            for c in range(3):
-                if a <= tiny:
+            if a > tiny:
+                inverse = one / a
+                for c in range(3):
+                    v = max(pixels[y, x, c] * inverse, np.float32(0))
+                    shown = look_up(np.float32(v).view(np.uint32), encode)
+                    grey = min(shown, one)
+                    # film shows its grain most in the middle tones
+                    amount = gain * (one - response + response * np.float32(4) * grey * (one - grey))
+                    shown = max(shown + amount * (common * row[at, 3] + own * row[at, c]), np.float32(0))
+                    out[y, x, c] = look_up(np.float32(shown).view(np.uint32), decode) * a
+            else:
+                for c in range(3):
                     out[y, x, c] = pixels[y, x, c]
-                    continue
-                v = max(pixels[y, x, c] / a, np.float32(0))
-                shown = look_up(np.float32(v).view(np.uint32), encode)
-                grey = min(shown, one)
-                # film shows its grain most in the middle tones
-                amount = gain * (one - response + response * np.float32(4) * grey * (one - grey))
-                shown = max(shown + amount * (common * noise[y, x, 3] + own * noise[y, x, c]), np.float32(0))
-                out[y, x, c] = look_up(np.float32(shown).view(np.uint32), decode) * a
+            at += 1
+            if at == n:
+                at = 0
 
 
-def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, colour: float, response: float, seed: int) -> Pixels:  # fmt: skip
+def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, colour: float, response: float, seed: int, frame: float) -> Pixels:  # fmt: skip
     """(h, w, 4) linear pixels with grain laid over their display values.
 
     size_px: standard deviation of a grain's blur; amount: standard deviation of the grain, display values; colour 0..1: the
-    share the channels do not have in common; response 0..1: how much more the middle tones show. x0, y0 and seed fix
-    the pattern.
+    share the channels do not have in common; response 0..1: how much more the middle tones show. x0, y0, seed and frame
+    fix the pattern: one tile, laid at another place in every frame.
     """
-    noise = np.empty(pixels.shape, np.float32)
-    _white(noise, x0, y0, seed)
-    if size_px > 0.2:
-        noise = cv2.GaussianBlur(noise, (0, 0), size_px, borderType=cv2.BORDER_REFLECT)
-        taps = cv2.getGaussianKernel(2 * round(3 * size_px) + 1 if size_px >= 0.5 else 5, size_px)
-        amount = amount / float((taps**2).sum())  # what blurring took away, in both directions
+    tile = _tile(round(size_px, 2), seed)
+    place = int(_hash(round(frame * 64), 7, seed))
     out = np.empty_like(pixels)
     f = np.float32
-    _grainy(np.ascontiguousarray(pixels), noise, f(amount), f(colour), f(response), encode_table(), decode_table(), out)
+    y, x = y0 + (place & 0xFFFF), x0 + (place >> 16)
+    _grainy(
+        np.ascontiguousarray(pixels), tile, y, x, f(amount), f(colour), f(response), encode_table(), decode_table(), out
+    )
+    return out
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _lit(pixels, clouds, step, contrast, level, gains, out):  # type: ignore[no-untyped-def]
+    """Adds clouds, drawn on every `step`-th pixel, as light where the picture covers."""
+    h, w = clouds.shape
+    zero, half = np.float32(0), np.float32(0.5)
+    scale = np.float32(1.0 / step)
+    for y in nb.prange(pixels.shape[0]):
+        fy = min(max((np.float32(y) + half) * scale - half, zero), np.float32(h - 1))
+        iy = min(int(fy), max(h - 2, 0))
+        ty = fy - np.float32(iy)
+        below = min(iy + 1, h - 1)
+        for x in range(pixels.shape[1]):
+            fx = min(max((np.float32(x) + half) * scale - half, zero), np.float32(w - 1))
+            ix = min(int(fx), max(w - 2, 0))
+            tx = fx - np.float32(ix)
+            right = min(ix + 1, w - 1)
+            top = clouds[iy, ix] + (clouds[iy, right] - clouds[iy, ix]) * tx
+            bottom = clouds[below, ix] + (clouds[below, right] - clouds[below, ix]) * tx
+            light = max((top + (bottom - top) * ty) * contrast + level, zero) * pixels[y, x, 3]
+            for c in range(3):
+                out[y, x, c] = pixels[y, x, c] + light * gains[c]
+            out[y, x, 3] = pixels[y, x, 3]
+
+
+def cloud_light(pixels: Pixels, clouds: NDArray[np.float32], step: int, contrast: float, level: float, gains: NDArray[np.float32]) -> Pixels:  # fmt: skip
+    """(h, w, 4) pixels with the light of `clouds` (h / step, w / step), times contrast plus level, in `gains` (3,)."""
+    out = np.empty_like(pixels)
+    _lit(np.ascontiguousarray(pixels), clouds, step, np.float32(contrast), np.float32(level), gains, out)
     return out

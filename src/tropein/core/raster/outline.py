@@ -6,6 +6,7 @@ by font rasterisers); where an outline crosses itself, what is wound once or mor
 
 from __future__ import annotations
 
+import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Window
 
+WIDE_PX = 12  # a soft edge this wide on the reduced picture is smooth enough to enlarge
 FLATNESS_PX = 0.02  # how far a flattened curve may stray
 Points = NDArray[np.float64]
 
@@ -131,10 +133,12 @@ def _soft(vertices, widths, closed, grow, stroke, out):  # type: ignore[no-untyp
             ax, ay = vertices[i]
             bx, by = vertices[j]
             reach = max(max(widths[i, 0], widths[j, 0]), max(widths[i, 1], widths[j, 1])) + abs(grow) + 1.5
-            if cy < min(ay, by) - reach or cy > max(ay, by) + reach:
+            off = max(max(min(ay, by) - cy, cy - max(ay, by)), 0.0)  # by how much the row misses the segment
+            if off > reach:
                 continue
-            left = max(0, int(min(ax, bx) - reach))
-            right = min(w, int(max(ax, bx) + reach) + 2)
+            side = np.sqrt(reach * reach - off * off)
+            left = max(0, int(min(ax, bx) - side))
+            right = min(w, int(max(ax, bx) + side) + 2)
             low, high = min(low, left), max(high, right)
             ex, ey = bx - ax, by - ay
             length = ex * ex + ey * ey
@@ -188,9 +192,22 @@ def fill(vertices: Points, widths: Points, window: Window, *, closed: bool = Tru
     vertices (n, 2) and widths (n, 2: outer, inner) in pixels of `window`'s scale. Soft edges go from nothing, `outer`
     outside of the outline, to full, `inner` inside of it.
     """
+    narrowest = float((widths[:, 0] + widths[:, 1]).min()) if len(widths) else 0.0
+    if narrowest >= 2 * WIDE_PX and min(window.width, window.height) > 64:
+        return _reduced(vertices, widths, window, closed, grow, 2 ** int(np.log2(narrowest / WIDE_PX)))
     out = area(vertices, window) if closed else np.zeros((window.height, window.width), np.float32)
     if closed and grow == 0 and not widths.any():
         return Coverage(out, window)
     local = np.ascontiguousarray(vertices - (window.x0, window.y0))
     _soft(local, np.ascontiguousarray(widths), closed, float(grow), not closed, out)
     return Coverage(out, window)
+
+
+def _reduced(vertices: Points, widths: Points, window: Window, closed: bool, grow: float, step: int) -> Coverage:
+    """A wide soft edge changes slowly: it is made on fewer pixels and enlarged."""
+    across, down = -(-window.width // step) + 2, -(-window.height // step) + 2
+    small = Window(-1, -1, across - 1, down - 1)
+    local = (vertices - (window.x0, window.y0)) / step
+    made = fill(local, widths / step, small, closed=closed, grow=grow / step).plane
+    large = cv2.resize(made, (across * step, down * step), interpolation=cv2.INTER_LINEAR)
+    return Coverage(np.ascontiguousarray(large[step : step + window.height, step : step + window.width]), window)
