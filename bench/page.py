@@ -66,7 +66,9 @@ def main(address: str) -> None:
     shots = json.load(urllib.request.urlopen(f"{address}/api/shots"))
     shot = next(s["id"] for s in shots if s["name"] == SHOT)
     with sync_playwright() as p:
-        browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-dev-shm-usage"])
+        browser = p.chromium.launch(
+            executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-dev-shm-usage"]
+        )
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{address}/shot/{shot}")
         page.wait_for_timeout(4000)

@@ -100,7 +100,9 @@ def test_an_area_is_hidden_that_follows_a_track(application: str, page: Page, tm
 
 def test_an_outline_is_drawn_bent_softened_and_keyed(application: str, page: Page, tmp_path: Path) -> None:
     size = (320, 180)
-    new_shot(page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(12, *size, step=(0.0, 0.0))))
+    new_shot(
+        page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(12, *size, step=(0.0, 0.0)))
+    )
     at, scale = on_screen(page, size)
     page.keyboard.press("m")
     for point in ((100, 50), (200, 50), (200, 130), (100, 130)):
@@ -146,7 +148,9 @@ def test_an_outline_is_drawn_bent_softened_and_keyed(application: str, page: Pag
 def test_the_matte_bench_has_no_serious_accessibility_fault(
     application: str, page: Page, tmp_path: Path, axe: str
 ) -> None:
-    new_shot(page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(4, 320, 180, step=(0.0, 0.0))))
+    new_shot(
+        page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(4, 320, 180, step=(0.0, 0.0)))
+    )
     at, _ = on_screen(page, (320, 180))
     page.keyboard.press("e")
     drag(page, at(100, 50), at(200, 120))

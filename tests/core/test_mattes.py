@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -18,6 +19,8 @@ from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.matte import chroma, ranges
 from tropein.core.matte.screen import find
+from tropein.core.matte.subsampled import restored
+from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
 from tropein.core.raster.coverage import Coverage, Joining, combine, cut, full, grown, mix_where, seen_from, softened
 from tropein.core.raster.outline import area, fill, flatten
 from tropein.core.raster.picture import Picture, Window
@@ -84,6 +87,9 @@ class Stills:
 
     def level(self, media: str, scale: float) -> int:
         return 0
+
+    def coarse_colour(self, media: str) -> bool:
+        return False
 
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
         name = "plate" if media[0] == "0" else "white"
@@ -255,6 +261,21 @@ def test_a_screen_is_keyed_and_its_light_taken_out(picked: tuple[float, float, f
     left = colour[..., :3] * alpha[..., None]
     assert np.abs(left - light)[band].mean() < 0.02
     assert (left[..., 1] - np.maximum(left[..., 0], left[..., 2]))[band].max() < 0.05
+
+
+def test_colour_lost_to_subsampling_comes_back_along_brightness() -> None:
+    y, x = np.mgrid[0:64, 0:96]
+    rgb = (
+        np.where((x + y // 8) % 12 < 3, 0.6, 0.0)[..., None] * np.array([1.0, 0.8, 0.5])
+        + np.array([0.03, 0.3, 0.05]) * 0.4
+    )
+    shown = convert(rgb.astype(np.float32), WORKING, DISPLAY)
+    luma = (shown @ LUMA)[..., None]
+    chroma = cv2.resize(
+        cv2.resize(shown - luma, (48, 32), interpolation=cv2.INTER_AREA), (96, 64), interpolation=cv2.INTER_LINEAR
+    )
+    coarse = convert(np.maximum(luma + chroma, 0).astype(np.float32), DISPLAY, WORKING)
+    assert np.abs(restored(coarse) - rgb).mean() < 0.6 * np.abs(coarse - rgb).mean()
 
 
 def test_no_screen_is_found_where_there_is_none() -> None:

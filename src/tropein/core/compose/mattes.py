@@ -26,6 +26,7 @@ from tropein.core.document import (
     ShapePiece,
 )
 from tropein.core.matte import chroma, ranges, screen
+from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.coverage import Coverage, Joining
@@ -36,6 +37,7 @@ from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
 SHUTTER_PARTS, LEAST_BLUR_PX = 7, 0.75
+FULL_COLOUR_FROM = 0.6  # at about half size 4:2:0 footage has all its colour
 
 
 class Pictures(Protocol):
@@ -50,6 +52,7 @@ class Pictures(Protocol):
     def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None: ...
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None: ...
     def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
+    def coarse_colour(self, layer: FootageLayer) -> bool: ...
 
 
 @dataclass(frozen=True)
@@ -102,6 +105,7 @@ class Mattes:
             for piece in self.pictures.places.shot.mattes[one.matte].pieces:
                 if isinstance(piece, ChromaPiece) and piece.layer == layer.id and piece.on:
                     find, keying = _keying(piece, working, frame)
+                    picture = self._sharpened(layer, picture, working)
 
                     def make(p: Picture, alpha: Coverage, find: Find = find, keying: chroma.Keying = keying) -> Picture:
                         behind = find(p.pixels[..., :3])
@@ -136,6 +140,8 @@ class Mattes:
         if own is None:
             return None
         picture, working = own
+        if isinstance(piece, ChromaPiece):
+            picture = self._sharpened(layer, picture, working)
         made = self._keyed(piece, picture, working, frame) if isinstance(piece, ChromaPiece) else self._range(piece, picture, working, frame)  # fmt: skip
         return self._in_frame(layer, made, working, frame)
 
@@ -153,6 +159,12 @@ class Mattes:
         if piece.channel == "alpha":
             return step("coverage", window, (made,), lambda p: cov.of_picture(p, window))
         return step("luminance", window, (made,), lambda p: _luminance(p, window))
+
+    def _sharpened(self, layer: FootageLayer, picture: Step, working: float) -> Step:
+        """The picture a key is made from: where the file holds little colour, its detail is put back."""
+        if working <= FULL_COLOUR_FROM or not self.pictures.coarse_colour(layer):
+            return picture
+        return step("restore-colour", (), (picture,), _with_colour)
 
     def _keyed(self, piece: ChromaPiece, picture: Step, working: float, frame: float) -> Step:
         find, keying = _keying(piece, working, frame)
@@ -238,6 +250,12 @@ def _keying(piece: ChromaPiece, working: float, frame: float) -> tuple[Find, chr
     keying = chroma.Keying(*(sample(getattr(piece, name), frame) for name in names))
     cell = max(2, round(screen.CELL_PX * working))
     return partial(screen.find, picked=piece.screen, follow=sample(piece.even, frame), cell=cell), keying
+
+
+def _with_colour(picture: Picture) -> Picture:
+    pixels = picture.pixels.copy()
+    pixels[..., :3] = restored(picture.pixels[..., :3])
+    return Picture(pixels, picture.window)
 
 
 def _screen_key(piece: ChromaPiece, frame: float) -> tuple:

@@ -32,6 +32,7 @@ class Footages(Protocol):
     """Where pictures of footage come from (see media.source.Sources)."""
 
     def level(self, media: str, scale: float) -> int: ...
+    def coarse_colour(self, media: str) -> bool: ...
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]: ...
 
 
@@ -98,6 +99,9 @@ class Planner:
             return None
         working = self._working_scale(matrix, footage)
         return self._source(footage, index, working), working
+
+    def coarse_colour(self, layer: FootageLayer) -> bool:
+        return self.footages.coarse_colour(self.shot.footage[layer.footage].media)
 
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""

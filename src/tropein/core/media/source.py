@@ -40,6 +40,10 @@ class Sources:
             self._records[media] = self.store.record(media)
         return self._records[media]
 
+    def coarse_colour(self, media: str) -> bool:
+        """Whether the file holds colour at half the size of brightness (4:2:0)."""
+        return any(mark in self.record(media).pixel_format for mark in ("420", "nv12"))
+
     def level(self, media: str, scale: float) -> int:
         """The proxy to use for a scale: 2 (half size), 1 (full size, intra coded) or 0 (the original)."""
         if self.final or self.record(media).kind == "still":
