@@ -14,6 +14,7 @@ import av
 import cv2
 import numpy as np
 import pytest
+from demo.seed import PLATES
 
 from tests.conftest import moving_frames, write_clip
 from tropein.app.jobs.context import WorkContext
@@ -137,3 +138,18 @@ def test_a_shot_travels_as_a_bundle_and_renders_the_same(
     assert refused.returncode == 2 and "version" in refused.stderr
     with transaction(context.engine) as session:
         assert len(shots.all_shots(session)) == 2
+
+
+def test_a_screen_is_keyed_from_the_command_line(tmp_path: Path) -> None:
+    out = tmp_path / "key"
+    done = tropein(None, "matte", "key", str(PLATES / "caster.mp4"), "--frames", "8-9", "-o", str(out))
+    assert done.returncode == 0, done.stderr
+    truth = cv2.imread(str(PLATES / "caster.alpha_0008.png"), cv2.IMREAD_UNCHANGED) / 65535
+    alpha = cv2.imread(str(out / "alpha_0008.png"), cv2.IMREAD_UNCHANGED)
+    assert alpha.dtype == np.uint16 and np.abs(alpha / 65535 - truth).mean() < 0.01
+    subject = cv2.imread(str(out / "fg_0009.png"), cv2.IMREAD_UNCHANGED).astype(float)
+    assert (
+        subject.shape[2] == 4 and (subject[..., 0] - subject[..., 1:3].max(-1))[subject[..., 3] > 3000].max() < 20_000
+    )
+    wrong = tropein(None, "matte", "key", str(PLATES / "caster.mp4"), "--screen", "blue", "-o", str(out))
+    assert wrong.returncode == 2 and "#RRGGBB" in wrong.stderr

@@ -6,19 +6,23 @@ import sys
 
 import typer
 
-from tropein.cli import clips, server, shots, stabilise, tracks
+from tropein.cli import clips, mattes, server, shots, stabilise, tracks
 from tropein.core.errors import TropeinError
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 track = typer.Typer(no_args_is_help=True, help="Track motion in a clip.")
 shot = typer.Typer(no_args_is_help=True, help="Shots as files.")
+matte = typer.Typer(no_args_is_help=True, help="Mattes from a clip.")
 app.add_typer(track, name="track")
+app.add_typer(matte, name="matte")
 app.add_typer(shot, name="shot")
 app.command("probe")(clips.probe_clip)
 track.command("point")(tracks.track_point)
 track.command("plane")(tracks.track_plane)
 track.command("face")(tracks.track_face)
 track.command("camera")(tracks.track_camera)
+matte.callback()(lambda: None)  # a group, though it has one command so far
+matte.command("key")(mattes.key)
 app.command("stabilise")(stabilise.stabilise)
 app.command("render")(shots.render)
 shot.command("export")(shots.export_shot)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -11,6 +13,7 @@ from typing import Literal
 import av
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput, MediaError, OutOfSpace
 from tropein.core.raster.colour import to_display
@@ -47,13 +50,9 @@ def straight(pixels: Pixels) -> np.ndarray:
 def write_picture(path: Path, pixels: Pixels, form: Format) -> None:
     """One PNG (16 bit, straight alpha, display-encoded) or EXR (half, premultiplied, linear) file, under its name only
     when it is whole."""
-    part = path.with_name(f".{path.name}.{os.getpid()}.part{path.suffix}")
-    try:
+    with _whole(path) as part:
         if form == "png":
-            ok, data = cv2.imencode(".png", cv2.cvtColor(straight(pixels), cv2.COLOR_RGBA2BGRA))
-            if not ok:
-                raise MediaError("The picture could not be encoded as PNG.")
-            part.write_bytes(data.tobytes())
+            _write_png(part, cv2.cvtColor(straight(pixels), cv2.COLOR_RGBA2BGRA))
         elif form == "exr":
             import OpenEXR
 
@@ -63,6 +62,27 @@ def write_picture(path: Path, pixels: Pixels, form: Format) -> None:
             OpenEXR.File(header, channels).write(str(part))
         else:
             raise BadInput(f"{form} is not a picture format.")
+
+
+def write_coverage(path: Path, plane: NDArray[np.float32]) -> None:
+    """Coverage (h, w) 0..1 as a grey 16-bit PNG, its values as they are."""
+    with _whole(path) as part:
+        _write_png(part, np.rint(np.clip(plane, 0, 1) * 65535).astype(np.uint16))
+
+
+def _write_png(path: Path, codes: NDArray[np.uint16]) -> None:
+    ok, data = cv2.imencode(".png", codes)
+    if not ok:
+        raise MediaError("The picture could not be encoded as PNG.")
+    path.write_bytes(data.tobytes())
+
+
+@contextmanager
+def _whole(path: Path) -> Iterator[Path]:
+    """A hidden name to write to; the file gets its own once it is whole."""
+    part = path.with_name(f".{path.name}.{os.getpid()}.part{path.suffix}")
+    try:
+        yield part
         part.replace(path)
     except OSError as error:
         raise _disk(error) from error

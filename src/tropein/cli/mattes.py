@@ -1,0 +1,79 @@
+"""Mattes from the command line."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from pathlib import Path
+from typing import Annotated
+
+import numpy as np
+import typer
+
+from tropein.cli.clips import Clip, Json
+from tropein.cli.common import bar, frame_range, say
+from tropein.core.compose.render import Renderer
+from tropein.core.document import ChromaPiece, Cut, FootageLayer, Matte, Place, Shot
+from tropein.core.errors import BadInput
+from tropein.core.media.adhoc import borrow, files_of
+from tropein.core.media.encode import write_coverage, write_picture
+from tropein.core.media.record import MediaRecord, MediaStore
+from tropein.core.media.source import Sources
+from tropein.core.raster.colour import DISPLAY, WORKING, convert
+
+CACHE_BYTES = 256 << 20
+
+
+def key(
+    clip: Clip,
+    out: Annotated[Path, typer.Option("-o", help="The folder for alpha_%04d.png and fg_%04d.png.")],
+    screen: Annotated[str, typer.Option(help="auto, or the screen's colour as #RRGGBB.")] = "auto",
+    frames: Annotated[str | None, typer.Option("--frames", help="A-B, both included.")] = None,
+    json: Json = False,
+) -> None:
+    """Key the screen behind a subject: coverage (16 bit) and the subject without the screen's light."""
+    with tempfile.TemporaryDirectory() as folder:
+        store = MediaStore(Path(folder))
+        media, record = borrow(store, files_of(clip))
+        if record.kind == "sound":
+            raise BadInput(f"{clip} has no picture.")
+        first, last = frame_range(frames, 0, record.frames - 1)
+        shot = _keyed_shot(clip, media, record, _colour(screen))
+        out.mkdir(parents=True, exist_ok=True)
+        renderer = Renderer(Sources(store, final=True), lambda samples, spot: None, CACHE_BYTES)
+        solid = []
+        with bar("keying", last - first + 1) as tick:
+            for frame in range(first, last + 1):
+                coverage = renderer.matte(shot, "matte", frame)
+                write_coverage(out / f"alpha_{frame:04d}.png", coverage.plane)
+                write_picture(out / f"fg_{frame:04d}.png", renderer.frame(shot, frame).fill(coverage.window), "png")
+                solid.append(float(coverage.plane.mean()))
+                tick(frame - first + 1)
+    if min(solid) > 0.999:
+        raise BadInput("No screen was found in the picture: name its colour with --screen #RRGGBB.")
+    say({"folder": str(out), "frames": last - first + 1, "covered": round(float(np.mean(solid)), 4)}, json)
+
+
+def _colour(text: str) -> tuple[float, float, float] | None:
+    if text == "auto":
+        return None
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
+        raise BadInput("--screen is auto, or a colour as #RRGGBB.")
+    codes = np.array([[int(text[i : i + 2], 16) / 255 for i in (1, 3, 5)]], np.float32)
+    r, g, b = (float(v) for v in convert(codes, DISPLAY, WORKING)[0])
+    return r, g, b
+
+
+def _keyed_shot(clip: str, media: str, record: MediaRecord, screen: tuple[float, float, float] | None) -> Shot:
+    from tropein.cli.tracks import footage_of
+
+    footage = footage_of(Path(clip).name, media, record)
+    w, h = footage.size
+    piece = ChromaPiece(id="screen", name="Screen", layer="plate", screen=screen)
+    place = Place.model_validate({"position": {"value": (w / 2, h / 2)}})
+    layer = FootageLayer(id="plate", name="plate", footage=footage.id, place=place, cut=[Cut(matte="matte")])
+    return Shot(
+        name="key", size=footage.size, rate=footage.rate, frames=footage.frames, trim=(0, footage.frames - 1), plate="plate",
+        footage={footage.id: footage}, layers={"plate": layer}, stack=["plate"],
+        mattes={"matte": Matte(id="matte", name="Screen", pieces=[piece])},
+    )  # fmt: skip
