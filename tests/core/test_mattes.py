@@ -11,11 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tropein.core.animate.ride import Path
+from tropein.core.compose.guard import guard
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import cut_alone, display_matte
-from tropein.core.document import Shot
+from tropein.core.document import Animated, FacePiece, FaceTrack, Shot
 from tropein.core.document.upgrade import load_shot
+from tropein.core.effects import run
 from tropein.core.errors import BadInput
 from tropein.core.matte import chroma, ranges
 from tropein.core.matte.screen import find
@@ -358,3 +360,52 @@ def test_an_outline_that_crosses_itself_is_filled_and_one_far_outside_is_empty()
     filled = coverage(shot([shape(eight)]))
     assert filled[22, 13] == 1 and filled[22, 37] == 1 and filled[12, 25] == 0
     assert coverage(shot([shape(outline((1e5, 0), (1e5 + 9, 0), (1e5, 9)))])).max() == 0
+
+
+def state_of(document: Shot, shift: float, frame: int, lost: bool) -> str:
+    angle = np.linspace(0, 2 * np.pi, 36, endpoint=False)
+
+    def oval(samples: str, spot: str = "") -> Path:
+        frames = np.arange(20.0)
+        points = np.stack([32 + 12 * np.cos(angle), 24 + 15 * np.sin(angle)], 1)[None].repeat(20, 0)
+        points[frame] += shift if samples[0] == "b" else 0
+        good = np.ones(20, bool)
+        good[frame] = not lost
+        return Path(frames, points, good, "similarity")
+
+    tracks = {t: FaceTrack(id=t, name=t, footage="plate", samples=t[0] * 32) for t in ("a", "b")}
+    pieces = [p.model_copy(update={"track": "a"}) for p in document.mattes["m"].pieces]
+    document = document.model_copy(
+        update={"tracks": tracks, "mattes": {"m": document.mattes["m"].model_copy(update={"pieces": pieces})}}
+    )
+    return guard(Renderer(Stills(), oval, 1 << 24), document, "m", "b", frame).state  # type: ignore[arg-type]
+
+
+def face_shot(grow: float) -> Shot:
+    document = shot([])
+    piece = FacePiece(id="f", name="f", track="a", part="oval", grow=Animated(value=grow))
+    return document.model_copy(update={"mattes": {"m": document.mattes["m"].model_copy(update={"pieces": [piece]})}})
+
+
+@pytest.mark.parametrize(
+    ("grow", "shift", "lost", "state"),
+    [
+        (4, 0, False, "hidden"),
+        (0, 0, False, "shows"),
+        (4, 6, False, "shows"),
+        (6, 2, False, "hidden"),
+        (4, 0, True, "unsure"),
+    ],
+)
+def test_a_face_that_is_not_wholly_hidden_is_told(grow: float, shift: float, lost: bool, state: str) -> None:
+    assert state_of(face_shot(grow), shift, 4, lost) == state
+
+
+def test_mosaic_cells_are_even_and_do_not_crawl() -> None:
+    rng = np.random.default_rng(0)
+    picture = Picture(rng.random((48, 64, 4)).astype(np.float32), FRAME)
+    whole = run("mosaic", picture, {"size": 8.0}, 1.0)
+    assert np.ptp(whole.pixels[8:16, 16:24], axis=(0, 1)).max() < 1e-6
+    assert whole.pixels[8, 16] == pytest.approx(picture.pixels[8:16, 16:24].mean((0, 1)), abs=1e-5)
+    cropped = run("mosaic", picture.crop(Window(8, 8, 64, 48)), {"size": 8.0}, 1.0)
+    assert cropped.pixels[0, 0] == pytest.approx(whole.pixels[8, 8], abs=1e-5)

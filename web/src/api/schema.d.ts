@@ -169,6 +169,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/mattes/{matte_id}/guard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Guard
+         * @description Whether a matte hides a tracked face at a frame, with a margin as a share of the face's width.
+         */
+        get: operations["guard_api_shots__shot_id__mattes__matte_id__guard_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf": {
         parameters: {
             query?: never;
@@ -713,7 +733,7 @@ export interface components {
                 number
             ] | null;
             /**
-             * Follow uneven light
+             * Uneven light
              * @description How far the screen's own light and dark are followed.
              */
             even?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
@@ -1188,6 +1208,24 @@ export interface components {
              */
             blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
             place?: components["schemas"]["Place"];
+        };
+        /**
+         * Guarded
+         * @description One frame: hidden, or how much of the face shows (0..1), or unsure where the face itself was lost.
+         */
+        Guarded: {
+            /** Frame */
+            frame: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "hidden" | "shows" | "unsure";
+            /**
+             * Shows
+             * @default 0
+             */
+            shows: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -2745,6 +2783,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PixelValues"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    guard_api_shots__shot_id__mattes__matte_id__guard_get: {
+        parameters: {
+            query: {
+                track: string;
+                frame: number;
+                revision?: number;
+                margin?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                matte_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guarded"];
                 };
             };
             /** @description Validation Error */

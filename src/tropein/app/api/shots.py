@@ -12,6 +12,7 @@ from tropein.app.api.deps import Db, Live, Pool, Work
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
+from tropein.core.compose.guard import Guarded
 from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
 from tropein.core.document import ShapePiece, Shot, VeilLayer
@@ -197,3 +198,14 @@ async def pixel(
             document, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, f"pixel {shot_id}"
         )
     )
+
+
+@router.get("/{shot_id}/mattes/{matte_id}/guard")
+async def guard(
+    shot_id: str, matte_id: str, track: str, frame: int, pool: Pool, live: Live, revision: int = -1,
+    margin: Annotated[float, Field(ge=0, le=1)] = 0.08,
+) -> Guarded:  # fmt: skip
+    """Whether a matte hides a tracked face at a frame, with a margin as a share of the face's width."""
+    document = await live.document(shot_id, revision, [])
+    ask = Ask("", frame, matte=matte_id, guards=track, margin=margin)
+    return Guarded(**await pool.ask(document, ask, 3, None))

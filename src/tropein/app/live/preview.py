@@ -39,6 +39,8 @@ class Ask:
     pixel: tuple[int, int] | None = None
     around: int = 0  # the pixel's values are averaged over so many to each side
     matte: str = ""  # which one the views of a matte show
+    guards: str = ""  # a face track that the matte must hide: asks whether it does
+    margin: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -85,6 +87,10 @@ class Previewer:
         known = self.shots[ask.shot]
         if isinstance(known, TropeinError):
             raise known
+        if ask.guards:
+            from tropein.core.compose.guard import guard
+
+            return guard(self.renderer, known, ask.matte, ask.guards, ask.frame, ask.margin).model_dump()
         shot = variant(known, ask.variant)
         coverage = None
         if ask.matte in shot.mattes and ask.view not in PLAIN:

@@ -1,0 +1,73 @@
+import { useRef, useState } from "react";
+import { api, got } from "../api/client";
+import type { Matte, Track } from "../document/types";
+import { useBench } from "../state/bench";
+import { Section } from "./Sheet";
+
+interface Guarded { frame: number; state: "hidden" | "shows" | "unsure"; shows: number }
+const AT_ONCE = 3;
+
+/** Checks over all frames that the matte covers a tracked face with a margin, and lists every frame where it does not. */
+export function HideCheck({ matte, faces }: { matte: Matte; faces: Track[] }) {
+  const { id, stored, shot, seek, say } = useBench();
+  const [found, setFound] = useState<Guarded[]>([]);
+  const [done, setDone] = useState(0);
+  const [checked, setChecked] = useState<number | null>(null);
+  const stop = useRef(false);
+  const [running, setRunning] = useState(false);
+  const [track, setTrack] = useState(faces[0].id);
+  if (!shot || !stored) return null;
+  const [first, last] = shot.trim;
+  const run = async () => {
+    stop.current = false;
+    setRunning(true);
+    setFound([]);
+    setDone(0);
+    const revision = stored.revision;
+    const all: Guarded[] = [];
+    try {
+      for (let f = first; f <= last && !stop.current; f += AT_ONCE) {
+        const frames = Array.from({ length: Math.min(AT_ONCE, last - f + 1) }, (_, i) => f + i);
+        all.push(...(await Promise.all(frames.map((frame) => got<Guarded>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/guard", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { track, frame, revision } } }))))));
+        setDone(all.length);
+        setFound(all.filter((g) => g.state !== "hidden"));
+      }
+      if (!stop.current) setChecked(revision);
+    } catch (error) {
+      say((error as Error).message);
+    }
+    setRunning(false);
+  };
+  const stretches = stretchesOf(found);
+  const current = checked === stored.revision && !running;
+  return (
+    <Section title="Hides a face" note={running ? `${done} of ${last - first + 1}` : current ? (found.length ? `${found.length} frames to look at` : "nothing leaks") : undefined}>
+      <div className="flex items-center gap-2 py-1">
+        {faces.length > 1 && <select aria-label="Which face" className="field flex-1 py-0.5" value={track} onChange={(e) => setTrack(e.target.value)}>{faces.map((f) => <option key={f.id} value={f.id}>{f.name}</option>)}</select>}
+        {running ? <button className="btn" onClick={() => { stop.current = true; }}>Stop</button> : <button className="btn" onClick={() => void run()}>Check every frame</button>}
+        {running && <progress className="min-w-0 flex-1" aria-label="Checking" max={last - first + 1} value={done} />}
+      </div>
+      {current && !found.length && <p role="status">The matte covers {faces.find((f) => f.id === track)?.name} with a margin in all {last - first + 1} frames.</p>}
+      {checked !== null && checked !== stored.revision && !running && <p className="text-quiet">The shot has changed since: check again.</p>}
+      {stretches.length > 0 && (
+        <ul aria-label="Frames that leak" className="flex flex-wrap gap-1.5 py-1">
+          {stretches.map((s) => (
+            <li key={s.from}><button className={`btn mono py-0.5 ${s.state === "shows" ? "border-warn text-warn" : ""}`} title={s.state === "shows" ? `up to ${Math.ceil(s.most * 100)} % of the face shows` : "the face was lost here: look for yourself"} onClick={() => seek(s.from)}>{s.from === s.to ? s.from : `${s.from}–${s.to}`}{s.state === "unsure" ? " ?" : ""}</button></li>
+          ))}
+        </ul>
+      )}
+    </Section>
+  );
+}
+
+function stretchesOf(found: Guarded[]): { from: number; to: number; state: Guarded["state"]; most: number }[] {
+  const out: { from: number; to: number; state: Guarded["state"]; most: number }[] = [];
+  for (const g of found) {
+    const before = out.at(-1);
+    if (before && before.to === g.frame - 1 && before.state === g.state) {
+      before.to = g.frame;
+      before.most = Math.max(before.most, g.shows);
+    } else out.push({ from: g.frame, to: g.frame, state: g.state, most: g.shows });
+  }
+  return out;
+}
