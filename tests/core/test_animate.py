@@ -112,3 +112,26 @@ def test_of_a_plane_the_local_turn_and_size_are_followed_without_perspective() -
     about = np.array([50.0, 50.0])
     assert np.allclose(followed(whole, ["perspective"], about), whole)
     assert np.allclose(followed(whole, ["position", "scale"], about), translation(20, 0) @ scaling(1.5, 1.5), atol=1e-4)
+
+
+def test_a_gap_is_coasted_through_with_the_speed_at_its_ends() -> None:
+    frames = np.arange(30.0)
+    truth = np.stack([3 * frames, 0.2 * (frames - 15) ** 2], 1)
+    good = (frames < 10) | (frames >= 20)
+    path = Path(frames, np.where(good[:, None], truth, 0)[:, None], good)
+    straight, coasting = (np.array([path.at(f, 0, gaps)[0] for f in range(30)]) for gaps in ("bridge", "coast"))
+    assert np.abs(coasting - truth).max() < 2.5 < np.abs(straight - truth).max() / 2
+    assert np.allclose(coasting[good], truth[good])
+    assert path.at(31, 0, "coast")[0][0] == pytest.approx(93, abs=0.01)  # and on beyond the end
+
+
+def test_a_gap_is_carried_by_the_motion_of_another_track() -> None:
+    frames = np.arange(30.0)
+    sway = np.stack([20 * np.sin(frames / 4), 8 * np.cos(frames / 3)], 1)
+    good = (frames < 8) | (frames > 22)
+    lost = Path(frames, (sway + 100)[:, None], good)
+    other = Path(frames, (sway - 40)[:, None], np.ones(30, bool))
+    filled = lost.filled_by(other)
+    assert filled.good.all() and np.allclose(filled.points[:, 0], sway + 100, atol=1e-9)
+    assert not lost.good.all()  # the track itself is left as it was
+    assert lost.filled_by(Path(frames, (sway - 40)[:, None], np.zeros(30, bool))).good.sum() == good.sum()

@@ -8,6 +8,7 @@ from tests.conftest import texture
 from tropein.core.errors import BadInput
 from tropein.core.track.file import PointFile, PointSample, parse_track
 from tropein.core.track.follow import Wish, between_points, follow, joined
+from tropein.core.track.masked import wiped
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import as_path
 
@@ -126,3 +127,22 @@ def test_track_files_round_trip_and_bad_ones_are_refused() -> None:
     for bad in (b"", b"{}", b"\x1f\x8bnope", b'{"format":"tropein.track","version":9}', b"[1,2"):
         with pytest.raises(BadInput):
             parse_track(bad)
+
+
+def test_what_is_ignored_cannot_be_followed_or_mislead() -> None:
+    """A patch crosses before the wall: followed without a matte the points on it go along, with one nothing is seen of it."""
+    rng = np.random.default_rng(0)
+    picture = cv2.GaussianBlur(rng.random((120, 160)).astype(np.float32), (0, 0), 1.5)
+    picture = ((picture - picture.min()) / np.ptp(picture) * 255).astype(np.uint8)
+    mask = np.zeros(picture.shape, bool)
+    mask[30:90, 40:110] = True
+    clean = wiped(picture, mask)
+    assert np.array_equal(clean[:15], picture[:15])  # far away nothing changes
+    inside = clean[40:80, 50:100].astype(float)
+    assert inside.std() < 0.15 * picture[40:80, 50:100].std()
+    other = picture.copy()
+    other[mask] = 255 - other[mask]
+    assert np.array_equal(wiped(other, mask)[40:80, 50:100], clean[40:80, 50:100])  # whatever was there
+    corners = cv2.goodFeaturesToTrack(clean, 200, 0.02, 5)[:, 0]
+    within = (corners[:, 0] > 52) & (corners[:, 0] < 98) & (corners[:, 1] > 42) & (corners[:, 1] < 78)
+    assert not within.any()

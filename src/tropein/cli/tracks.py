@@ -103,7 +103,7 @@ def track_camera(
 
 def _run(
     clip: str, track: Track, frames: str | None, out: Path, json: bool,
-    ignore: Callable[[int], NDArray[np.bool_] | None] = lambda frame: None,
+    ignore: Callable[[int], NDArray[np.bool_] | None] | None = None,
 ) -> None:  # fmt: skip
     from tropein.core.track.measure import Heard, Job, measure
 

@@ -633,6 +633,16 @@ export interface components {
              * @default
              */
             note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1086,6 +1096,16 @@ export interface components {
              * @default
              */
             note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1671,6 +1691,16 @@ export interface components {
              * @default
              */
             note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1818,6 +1848,16 @@ export interface components {
              * @default
              */
             note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1938,6 +1978,16 @@ export interface components {
              * @default
              */
             note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1996,7 +2046,7 @@ export interface components {
          *
          *     `parts` says what is followed (perspective takes in the others); `spot` what of a face, or x,y,z of a place in a solved
          *     scene; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
-         *     frames where the track is lost.
+         *     frames where the track is lost: straight on, on with the speed it had, held, or hidden.
          */
         Ride: {
             /** Track */
@@ -2028,7 +2078,7 @@ export interface components {
              * @default bridge
              * @enum {string}
              */
-            gaps: "bridge" | "hold" | "hide";
+            gaps: "bridge" | "coast" | "hold" | "hide";
         };
         /**
          * RunOut

@@ -5,7 +5,7 @@ import type { Control, Cut } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { ParamRow } from "./ParamRow";
-import { keyScreen } from "./shaping";
+import { cutByFace, keyScreen } from "./shaping";
 import { OFFER, WORD } from "./words";
 
 /** What something is cut by. `path` is the pointer of its list of cuts; `layer` is given where it is a whole layer. */
@@ -21,6 +21,7 @@ export function CutWords({ cuts, path, owner, layer, verb = "is cut by" }: { cut
   const choices = [
     ...unused.map((m) => ({ id: m.id, label: m.name, act: () => cut(m.id) })),
     ...(layer ? [{ id: "outline", label: "a new outline", hint: "draw it", act: () => draw("outline") }, { id: "ellipse", label: "a new ellipse", hint: "draw it", act: () => draw("ellipse") }] : []),
+    ...(layer ? Object.values(shot.tracks).filter((t) => t.kind === "face").map((t) => ({ id: `face ${t.id}`, label: `the face of ${t.name}`, hint: "its oval", act: () => void cutByFace(layer.id, t) })) : []),
     ...(layer?.footage ? [{ id: "screen", label: "the screen behind it", hint: "chroma key", act: () => void keyScreen(layer.id) }] : []),
   ];
   if (!cuts.length && !choices.length) return null;

@@ -6,7 +6,7 @@ import { Menu } from "../ui/Menu";
 import { rideLayer } from "./drops";
 import { OFFER, WORD } from "./words";
 
-const GAPS = { bridge: ["bridging gaps", "bridge gaps in a straight line"], hold: ["holding in gaps", "hold still in gaps"], hide: ["hidden in gaps", "hide in gaps"] } as const;
+const GAPS = { bridge: ["bridging gaps", "bridge gaps in a straight line"], coast: ["coasting through gaps", "go on through gaps with the speed it had"], hold: ["holding in gaps", "hold still in gaps"], hide: ["hidden in gaps", "hide in gaps"] } as const;
 
 /** What a layer rides on and hangs from, and how. */
 export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {
@@ -29,7 +29,7 @@ export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {
           {track?.kind === "face" && <>, at its <Menu className={WORD} label="What of the face" trigger={ride.spot || "head"} choices={FACE_SPOTS.map((s) => ({ id: s, label: s, checked: s === ride.spot, act: () => change("the spot", { spot: s }) }))} /></>}
           {track?.kind === "camera" && <>, at <i className="text-quiet">{ride.spot ? "its point" : "the middle"} of the scene (click a point in the picture)</i></>}{" "}
           <span className="whitespace-nowrap">(<PartsMenu ride={ride} plane={track?.kind === "plane"} set={(parts) => change("what is followed", { parts })} />,</span> from <b className="mono">{ride.reference_frame}</b>,{" "}
-          <span className="whitespace-nowrap"><Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change("the gaps", { gaps: g }) }))} />)</span>
+          <span className="whitespace-nowrap"><Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "coast", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change("the gaps", { gaps: g }) }))} />)</span>
           {ride.steady > 0 && <>, steadied over <b className="mono">{ride.steady}</b> frames</>}
         </>
       )}

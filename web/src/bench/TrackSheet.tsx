@@ -3,12 +3,14 @@ import { handSetFrames } from "../document/marks";
 import { removeTrack } from "../document/ops";
 import type { CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
+import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
 import { take } from "./actions";
 import { trackedLayers } from "./names";
 import { Rename } from "./Sentence";
 import { Section } from "./Sheet";
 import { plateLayer, runTrack } from "./tracking";
+import { OFFER, WORD } from "./words";
 
 const WHAT = { point: "a point of", plane: "a plane in", face: "a face in", camera: "the camera of", picture: "the motion of all of" };
 const MEND = {
@@ -46,7 +48,7 @@ export function TrackSheet({ track }: { track: Track }) {
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={track.name} label="Name of the track" save={(name) => void commit(`rename ${track.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, {what}{" "}
         <b>{shot.footage[track.footage]?.name}</b>, seen at frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(track.reference_frame + start)}>{track.reference_frame}</button>
-        {file ? <>, followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</> : ", not followed yet."}
+        {file ? <>, followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : ", not followed yet"}{track.kind !== "face" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
       </p>
       {track.note && <p role="status" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{track.note}</p>}
       {latest?.state === "failed" && <p role="alert" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{latest.error}</p>}
@@ -77,6 +79,27 @@ export function TrackSheet({ track }: { track: Track }) {
       <button className="btn mt-4 self-start" onClick={() => void commit(`remove the track ${track.name}`, removeTrack(shot, track.id))}>Remove this track</button>
     </>
   );
+}
+
+/** What of the picture does not count while it is tracked. */
+function IgnoreWords({ track }: { track: Track }) {
+  const { shot, commit } = useBench();
+  if (!shot) return null;
+  const path = `/tracks/${track.id}`;
+  const set = (matte: string | null, side: Track["ignore_side"]) => void commit(matte ? `let ${track.name} ignore what is ${side} ${shot.mattes[matte].name}` : `let ${track.name} ignore nothing`, [{ op: "replace", path: `${path}/ignore`, value: matte }, { op: "replace", path: `${path}/ignore_side`, value: side }]);
+  const name = track.ignore ? (shot.mattes[track.ignore]?.name ?? "?") : "";
+  const choices = Object.values(shot.mattes).flatMap((m) => (["inside", "outside"] as const).map((side) => ({ id: `${m.id} ${side}`, label: `what is ${side} ${m.name}`, checked: track.ignore === m.id && track.ignore_side === side, act: () => set(m.id, side) })));
+  if (!choices.length) return <i className="text-quiet">ignores nothing (no mattes)</i>;
+  return <>{track.ignore ? <>ignores what is {track.ignore_side} </> : ""}<Menu className={track.ignore ? `${WORD} decoration-matte!` : OFFER} label="What of the picture does not count" trigger={track.ignore ? name : "ignores nothing yet"} choices={[...choices, { id: "none", label: "nothing", checked: !track.ignore, act: () => set(null, "inside") }]} /></>;
+}
+
+/** Whose motion fills the frames in which it is lost. */
+function BridgeWords({ track }: { track: Track }) {
+  const { shot, commit } = useBench();
+  if (!shot) return null;
+  const others = Object.values(shot.tracks).filter((t) => t.id !== track.id && t.samples && t.kind !== "camera");
+  const set = (id: string | null) => void commit(id ? `bridge ${track.name} by ${shot.tracks[id].name}` : `bridge ${track.name} by no other`, [{ op: "replace", path: `/tracks/${track.id}/bridge`, value: id }]);
+  return <>{track.bridge ? "its gaps carried by " : ""}<Menu className={track.bridge ? `${WORD} decoration-track!` : OFFER} label="Whose motion fills its gaps" trigger={track.bridge ? (shot.tracks[track.bridge]?.name ?? "?") : "its gaps carried by no other track"} choices={[...others.map((t) => ({ id: t.id, label: t.name, hint: t.kind, checked: t.id === track.bridge, act: () => set(t.id) })), { id: "none", label: "no other", checked: !track.bridge, act: () => set(null) }]} /></>;
 }
 
 function PointSettings({ track }: { track: PointTrack }) {

@@ -1,11 +1,12 @@
 /** Drawing shapes in the picture, changing their points, picking a screen's colour. */
 import { api, got } from "../api/client";
-import { addMatte, addPiece, everyOutline, newChroma, newCut, newMatte, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
+import { addMatte, addPiece, everyOutline, newChroma, newCut, newFacePiece, newMatte, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
 import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed, without } from "../document/outline";
-import type { Op, Outline, Piece, ShapePiece, Vec2 } from "../document/types";
+import type { Op, Outline, Piece, ShapePiece, Track, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
 
 export const STROKE_TOLERANCE_PX = 1.6;
+const FACE_GROW_PX = 24;
 const LEAST_SCREEN = 0.01; // linear: by how much a screen's colour must stand out
 
 /** The selected matte's shape whose points are edited, and where it is. */
@@ -91,6 +92,15 @@ export async function keyScreen(layerId: string): Promise<void> {
   if (!shot) return;
   set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
   await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`);
+}
+
+/** A layer cut by the oval of a tracked face, a little larger than it and soft. */
+export async function cutByFace(layerId: string, track: Track): Promise<void> {
+  const { shot, set } = useBench.getState();
+  if (!shot) return;
+  set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
+  const piece = newFacePiece(track.id);
+  await layPiece({ ...piece, grow: { value: FACE_GROW_PX, keys: [] }, soften: { value: FACE_GROW_PX / 4, keys: [] } }, `cut ${shot.layers[layerId].name} by ${track.name}`, `${track.name}: oval`);
 }
 
 /** The colour under a click in a layer's own picture, as the screen of the chosen chroma key. */

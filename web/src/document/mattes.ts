@@ -40,7 +40,8 @@ function cutLists(shot: Shot): { path: string; cuts: Cut[] }[] {
 
 export function removeMatte(shot: Shot, id: string): Op[] {
   const freed = cutLists(shot).filter((c) => c.cuts.some((cut) => cut.matte === id)).map(({ path, cuts }): Op => ({ op: "replace", path, value: cuts.filter((c) => c.matte !== id) }));
-  return [...freed, { op: "remove", path: `/mattes/${id}` }];
+  const counted = Object.values(shot.tracks).filter((t) => t.ignore === id).map((t): Op => ({ op: "replace", path: `/tracks/${t.id}/ignore`, value: null }));
+  return [...freed, ...counted, { op: "remove", path: `/mattes/${id}` }];
 }
 
 /** Names of the layers and effects a matte cuts. */

@@ -93,7 +93,7 @@ export function rideOn(layer: FootageLayer | CarrierLayer, track: Track | null, 
   return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: ride }];
 }
 
-const trackBase = (footage: string, name: string, frame: number) => ({ id: newId(), name, footage, reference_frame: frame, samples: null, lost_frames: 0, note: "" });
+const trackBase = (footage: string, name: string, frame: number) => ({ id: newId(), name, footage, reference_frame: frame, samples: null, lost_frames: 0, note: "", ignore: null, ignore_side: "inside" as const, bridge: null });
 
 export const newPoint = (footage: string, name: string, frame: number, position: Vec2): PointTrack =>
   ({ kind: "point", ...trackBase(footage, name, frame), position, more: [], pattern_px: 15, reach_px: 40, hand_set: [] });
@@ -116,6 +116,7 @@ export function removeTrack(shot: Shot, id: string): Op[] {
     if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
     if (layer.kind !== "veil" && layer.place.steady?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/steady`, value: null });
   }
+  for (const track of Object.values(shot.tracks)) if (track.bridge === id) ops.push({ op: "replace", path: `/tracks/${track.id}/bridge`, value: null });
   for (const matte of Object.values(shot.mattes)) {
     const needs = matte.pieces.filter((p) => p.kind !== "face" || p.track !== id);
     const freed = needs.map((p) => (p.kind === "shape" && p.ride?.track === id ? { ...p, ride: null } : p));

@@ -36,7 +36,7 @@ export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kin
 export type VeilLayer = LayerBase & { kind: "veil" };
 export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
 export type Layer = FootageLayer | VeilLayer | CarrierLayer;
-interface TrackBase { id: string; name: string; footage: string; reference_frame: number; samples: string | null; lost_frames: number; note: string }
+interface TrackBase { id: string; name: string; footage: string; reference_frame: number; samples: string | null; lost_frames: number; note: string; ignore: string | null; ignore_side: "inside" | "outside"; bridge: string | null }
 export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }

@@ -4,15 +4,26 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.progress import Ticker
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
-from tropein.core.document import PointTrack, Track
+from tropein.core.compose.render import Renderer
+from tropein.core.document import FootageLayer, PointTrack, Shot, Track
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import Cancelled, NotFound
+from tropein.core.media.source import Sources
+from tropein.core.raster.coverage import seen_from
+from tropein.core.raster.picture import Window
+from tropein.core.raster.warp import scaling
 from tropein.core.track.file import FileBase
+from tropein.core.track.masked import Ignore
 from tropein.core.track.measure import Heard, Job, measure, note_on
+
+MATTE_CACHE_BYTES, MATTE_WIDTH = 128 << 20, 960
 
 
 def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict[str, Any]:
@@ -27,7 +38,7 @@ def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict
     done = measure(
         Job(
             context.library.store, shot.footage[track.footage], track, (params["first"], params["last"]),
-            params["direction"], _known(context, track), live,
+            params["direction"], _known(context, track), live, ignored(context, shot, track),
         )
     )  # fmt: skip
     note = note_on(done.file)
@@ -42,6 +53,26 @@ def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict
     if done.cancelled:
         raise Cancelled("Cancelled; what was tracked so far is kept.")
     return {"lost": lost, "frames": len(done.file.frames), "note": note}
+
+
+def ignored(context: WorkContext, shot: Shot, track: Track) -> Ignore | None:
+    """What of the footage does not count, from the matte the track ignores."""
+    if track.ignore is None:
+        return None
+    renderer = Renderer(Sources(context.library.store, final=False), context.artefacts.path, MATTE_CACHE_BYTES)
+    footage = shot.footage[track.footage]
+    plate = shot.layers.get(shot.plate or "")
+    start = plate.start if isinstance(plate, FootageLayer) and plate.footage == track.footage else 0
+    window = Window(0, 0, *footage.size)
+    scale = min(1.0, MATTE_WIDTH / shot.size[0])
+
+    def mask(frame: int) -> NDArray[np.bool_]:
+        coverage = renderer.matte(shot, track.ignore or "", frame + start, scale)
+        matrix = scaling(scale, scale) @ renderer.planner(shot).places.with_plate(track.footage, frame + start)
+        inside = seen_from(coverage, matrix, window).plane > 0.5
+        return inside if track.ignore_side == "inside" else ~inside
+
+    return mask
 
 
 def _known(context: WorkContext, track: Track) -> FileBase | None:

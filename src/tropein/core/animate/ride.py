@@ -28,8 +28,8 @@ class Path:
     model: Model = "translation"
 
     def at(self, frame: float, steady: float = 0.0, gaps: str = "bridge") -> NDArray[np.float64] | None:
-        """(k, 2) points at a (sub-)frame; lost stretches are bridged straight or held, ends hold. None: nothing to
-        follow, or `gaps` is "hide" and the track is lost there."""
+        """(k, 2) points at a (sub-)frame; lost stretches are bridged straight, held, or coasted through with the speed at
+        their ends; ends hold, or coast on. None: nothing to follow, or `gaps` is "hide" and the track is lost there."""
         if not self.good.any():
             return None
         frames, points = self.frames[self.good], self.points[self.good]
@@ -42,6 +42,9 @@ class Path:
             if before + 1 < len(frames) and frames[before + 1] - frames[before] > 1:
                 return points[before]
         flat = points.reshape(len(points), -1)
+        if gaps == "coast":
+            every = np.union1d(self.frames, [math.floor(frame), math.floor(frame) + 1])
+            frames, flat = every, coasted(frames, flat, every)
         if steady > 0:
             from scipy.ndimage import gaussian_filter1d
 
@@ -60,6 +63,70 @@ class Path:
         if self.model == "translation" or len(here) < 2:
             return translation(*(here[0] - there[0]))
         return similarity(there, here)
+
+    def filled_by(self, other: Path) -> Path:
+        """This path with its lost stretches carried by another's motion, from both of their ends where there are two."""
+        known = self.frames[self.good]
+        if not len(known):
+            return self
+        points, good = self.points.copy(), self.good.copy()
+        for i in np.flatnonzero(~self.good):
+            frame = float(self.frames[i])
+            ends = [e for e in (known[known < frame][-1:], known[known > frame][:1]) if len(e)]
+            carried = []
+            for end in ends:
+                moved = other.moved(frame, float(end[0]), gaps="hide")
+                if moved is not None:
+                    carried.append((abs(frame - end[0]), apply(moved, self.points[self.frames == end[0]][0])))
+            if carried:
+                weights = [1 / max(float(away), 1e-6) for away, _ in carried]
+                points[i] = np.average([p for _, p in carried], axis=0, weights=weights)
+                good[i] = True
+        return Path(self.frames, points, good, self.model)
+
+
+COAST_FRAMES = 4  # over so many frames the speed at the end of a stretch is read
+
+
+def coasted(frames: NDArray[np.float64], values: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """values (n, c) known at `frames` (n,), at other frames (m, c): through gaps by cubics that keep the speed at both of
+    their ends (Hermite), beyond the first and the last on at the speed that was there."""
+    frames = np.asarray(frames, float)
+
+    def speed(end: int, step: int) -> NDArray[np.float64]:
+        """Of the unbroken stretch that ends at index `end` and lies towards `step`."""
+        other = end
+        while (
+            0 <= other + step < len(frames)
+            and abs(other + step - end) <= COAST_FRAMES
+            and abs(frames[other + step] - frames[other]) <= 1
+        ):
+            other += step
+        if other == end:
+            return np.zeros(values.shape[1])
+        return (values[end] - values[other]) / (frames[end] - frames[other])
+
+    out = np.stack([np.interp(at, frames, column) for column in values.T], 1)
+    for i, t in enumerate(at):
+        right = int(np.searchsorted(frames, t))
+        if right < len(frames) and frames[right] == t:
+            continue
+        if right == 0:
+            out[i] = values[0] + (t - frames[0]) * speed(0, 1)
+        elif right == len(frames):
+            out[i] = values[-1] + (t - frames[-1]) * speed(right - 1, -1)
+        elif frames[right] - frames[right - 1] > 1:
+            width = frames[right] - frames[right - 1]
+            s = (t - frames[right - 1]) / width
+            a, b = values[right - 1], values[right]
+            va, vb = speed(right - 1, -1) * width, speed(right, 1) * width
+            out[i] = (
+                (2 * s**3 - 3 * s**2 + 1) * a
+                + (s**3 - 2 * s**2 + s) * va
+                + (-2 * s**3 + 3 * s**2) * b
+                + (s**3 - s**2) * vb
+            )
+    return out
 
 
 def similarity(source: NDArray[np.float64], target: NDArray[np.float64]) -> Matrix:

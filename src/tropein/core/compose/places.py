@@ -26,6 +26,15 @@ class Places:
     shot: Shot
     paths: Paths
 
+    def path(self, track_id: str, spot: str) -> Path | None:
+        """A track's path, its gaps filled by the track that bridges it."""
+        track = self.shot.tracks[track_id]
+        path = self.paths(track.samples or "", spot)
+        if path is None or track.bridge is None or path.good.all():
+            return path
+        other = self.paths(self.shot.tracks[track.bridge].samples or "", "")
+        return path if other is None else path.filled_by(other)
+
     def within_shutter(
         self, layer: FootageLayer, footage: Footage, frame: float, still: Matrix, scale: float, quality: Quality
     ) -> list[Matrix]:
@@ -58,7 +67,7 @@ class Places:
     def _held(self, place: Place, footage: Footage, frame: float) -> Matrix:
         """What holding a track still does to the footage's own pixels."""
         s = place.steady
-        path = self.paths(self.shot.tracks[s.track].samples or "", s.spot) if s else None
+        path = self.path(s.track, s.spot) if s else None
         if s is None or path is None:
             return np.eye(3)
         parts = tuple(s.parts)
@@ -91,7 +100,7 @@ class Places:
     def ridden(self, ride: Ride, about: NDArray[np.float64], frame: float) -> Matrix | None:
         """What a ride does to something tied at `about` (2,), in shot pixels; None when it hides it."""
         track = self.shot.tracks[ride.track]
-        path = self.paths(track.samples or "", ride.spot)
+        path = self.path(ride.track, ride.spot)
         if path is None:
             return np.eye(3)
         moved = path.moved(frame, ride.reference_frame, ride.steady, ride.gaps)

@@ -17,7 +17,7 @@ class Ride(Model):
 
     `parts` says what is followed (perspective takes in the others); `spot` what of a face, or x,y,z of a place in a solved
     scene; `steady` is the standard deviation in frames of a Gaussian over the followed path; `gaps` says what happens in
-    frames where the track is lost.
+    frames where the track is lost: straight on, on with the speed it had, held, or hidden.
     """
 
     track: Id
@@ -25,7 +25,7 @@ class Ride(Model):
     parts: Annotated[list[Part], Field(max_length=4)] = ["position"]
     spot: Annotated[str, Field(max_length=80)] = ""
     steady: Annotated[float, Field(ge=0, le=48)] = 0.0
-    gaps: Literal["bridge", "hold", "hide"] = "bridge"
+    gaps: Literal["bridge", "coast", "hold", "hide"] = "bridge"
 
 
 class Hang(Model):

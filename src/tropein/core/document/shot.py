@@ -105,6 +105,10 @@ def broken_references(shot: Shot) -> list[str]:
     for track in shot.tracks.values():
         if track.footage not in shot.footage:
             problems.append(f"the track {track.name} was made from footage that is not in the shot")
+        if track.ignore is not None and track.ignore not in shot.mattes:
+            problems.append(f"the track {track.name} ignores a matte that is not in the shot")
+        if track.bridge is not None and (track.bridge == track.id or track.bridge not in shot.tracks):
+            problems.append(f"the track {track.name} is bridged by itself, or by a track that is not in the shot")
     return problems + _matte_problems(shot)
 
 

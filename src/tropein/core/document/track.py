@@ -13,7 +13,8 @@ Corners = tuple[Vec2, Vec2, Vec2, Vec2]
 
 
 class TrackBase(Model):
-    """What all tracks share. `samples` is the stored result; none until it was tracked."""
+    """What all tracks share. `samples` is the stored result; none until it was tracked. What lies on `ignore_side` of the
+    matte `ignore` does not count when it is tracked; where it is lost, `bridge` is the track whose motion fills the gap."""
 
     id: Id
     name: Name
@@ -22,6 +23,9 @@ class TrackBase(Model):
     samples: ContentHash | None = None
     lost_frames: Annotated[int, Field(ge=0)] = 0
     note: Annotated[str, Field(max_length=400)] = ""
+    ignore: Id | None = None
+    ignore_side: Literal["inside", "outside"] = "inside"
+    bridge: Id | None = None
 
 
 class HandSet(Model):

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tropein.core.document import CameraTrack, FaceTrack, PictureTrack, PlaneTrack, PointTrack, Track
 from tropein.core.document.footage import Footage
@@ -32,6 +31,8 @@ from tropein.core.track.file import (
     SolveFacts,
 )  # fmt: skip
 from tropein.core.track.follow import Direction, Wish, follow, follow_plane
+from tropein.core.track.frames import Frames
+from tropein.core.track.masked import Ignore, MaskedFrames
 from tropein.core.track.motion import MotionBetween
 from tropein.core.track.picture import follow_picture
 from tropein.core.track.plane import PlaneAnchor, PlaneFound
@@ -55,7 +56,7 @@ class Heard:
 @dataclass(frozen=True)
 class Job:
     """What is to be measured. `known` are earlier samples, kept where this run does not go; `ignore`
-    (h, w) is True where the picture does not count (for cameras)."""
+    (h, w) is True where the picture does not count (a face is found by itself)."""
 
     store: MediaStore
     footage: Footage
@@ -64,7 +65,10 @@ class Job:
     direction: Direction = "both"
     known: FileBase | None = None
     report: Callable[[Heard], None] = lambda heard: None
-    ignore: Callable[[int], NDArray[np.bool_] | None] = lambda frame: None
+    ignore: Ignore | None = None
+
+    def frames(self, grey: GreyFrames) -> Frames:
+        return MaskedFrames(grey, self.ignore) if self.ignore else grey
 
     def head(self, stopped: str) -> dict[str, Any]:
         return {
@@ -118,7 +122,7 @@ def _points(job: Job, track: PointTrack) -> Measured:
             hand = [Anchor(h.frame, h.position) for h in track.hand_set if h.point == k]
             wish = Wish(job.span, job.direction, hear)
             reference = Anchor(track.reference_frame, place)
-            _, why = follow(frames, reference, hand, wish, track.pattern_px, track.reach_px, before, motion)
+            _, why = follow(job.frames(frames), reference, hand, wish, track.pattern_px, track.reach_px, before, motion)
             stopped = stopped or why
     except Cancelled:
         cancelled = True
@@ -145,7 +149,9 @@ def _plane(job: Job, track: PlaneTrack) -> Measured:
     try:
         hand = [PlaneAnchor(h.frame, np.array(h.corners)) for h in track.hand_set]
         wish = Wish(job.span, job.direction, hear)
-        seen, stopped = follow_plane(frames, PlaneAnchor(track.reference_frame, reference), hand, wish, before)
+        seen, stopped = follow_plane(
+            job.frames(frames), PlaneAnchor(track.reference_frame, reference), hand, wish, before
+        )
     except Cancelled:
         cancelled = True
     finally:
@@ -180,7 +186,7 @@ def _picture(job: Job) -> Measured:
     middle = (job.footage.size[0] / 2, job.footage.size[1] / 2)
     try:
         found = follow_picture(
-            frames, job.span, lambda f, lost: job.report(Heard(f, middle, 0.0 if lost else 1.0, lost))
+            job.frames(frames), job.span, lambda f, lost: job.report(Heard(f, middle, 0.0 if lost else 1.0, lost))
         )
     finally:
         frames.close()
@@ -200,7 +206,11 @@ def _camera(job: Job, track: CameraTrack) -> Measured:
     w, h = job.footage.size
     try:
         solve = solve_camera(
-            frames, job.span, track.focal_px, job.ignore, lambda f: job.report(Heard(f, (w / 2, h / 2), 0.0, False))
+            frames,
+            job.span,
+            track.focal_px,
+            job.ignore or (lambda frame: None),
+            lambda f: job.report(Heard(f, (w / 2, h / 2), 0.0, False)),
         )
     finally:
         frames.close()
