@@ -9,10 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.animate.camera import SPOT, Camera, at, placed, standing
 from tropein.core.animate.ride import Path, followed, speed_px
 from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
-from tropein.core.document import Footage, FootageLayer, Place, Ride, ShapePiece, Shot, VeilLayer
+from tropein.core.document import CarrierLayer, Depth, Footage, FootageLayer, Place, Ride, ShapePiece, Shot, VeilLayer
 from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, rotation, scaling, translation
 
 Paths = Callable[[str, str], Path | None]
@@ -55,6 +56,8 @@ class Places:
 
     def matrix(self, place: Place, footage: Footage, frame: float) -> Matrix | None:
         """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer."""
+        if place.depth is not None:
+            return self._in_depth(place, place.depth, footage, frame)
         carried = self.carried(place, frame)
         if carried is None:
             return None
@@ -63,6 +66,72 @@ class Places:
             corners = np.array(sample(place.corners, frame))
             return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
         return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(place, footage, frame)
+
+    def _in_depth(self, place: Place, depth: Depth, footage: Footage, frame: float) -> Matrix | None:
+        seen = self.view_of(place, frame)
+        if seen is None:
+            return None
+        camera, model, carried = seen
+        unit = sample(depth.width, frame) / max(footage.size[0], 1)
+        matrix = camera.seen(model, footage.size, unit)
+        return None if matrix is None else carried @ matrix
+
+    def view_of(self, place: Place, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
+        """(camera, 4x4 model, what a ride does to the result) of a place in depth; None when a ride hides it, or the
+        camera is not known."""
+        depth = place.depth
+        assert depth is not None
+        model = placed(np.array(sample(depth.position, frame)), np.array(sample(depth.rotation, frame)))
+        top, root = place, depth
+        for above in self._scene_above(place):
+            top, root = above.place, above.place.depth or root
+            model = placed(np.array(sample(root.position, frame)), np.array(sample(root.rotation, frame))) @ model
+        camera, carried = self._camera(root, frame), np.eye(3)
+        if root.track is None:
+            moved = self.carried(top, frame)
+            if moved is None:
+                return None
+            carried = moved
+        else:
+            carried = self.with_plate(self.shot.tracks[root.track].footage, frame)
+        if camera is None:
+            return None
+        if depth.facing == "camera":
+            model = model.copy()
+            model[:3, :3] = camera.pose[:3, :3].T @ placed(np.zeros(3), np.array(sample(depth.rotation, frame)))[:3, :3]
+        return camera, model, carried
+
+    def _camera(self, root: Depth, frame: float) -> Camera | None:
+        if root.track is None:
+            return standing(self.shot.size)
+        path = self.paths(self.shot.tracks[root.track].samples or "", SPOT)
+        return None if path is None else at(path, frame)
+
+    def group_and_depth(self, place: Place, frame: float) -> tuple[str, float] | None:
+        """Which scene a layer in depth belongs to, and how far it is; layers of one scene hide each other by depth."""
+        if place.depth is None:
+            return None
+        seen = self.view_of(place, frame)
+        if seen is None:
+            return None
+        camera, model, _ = seen
+        above = self._scene_above(place)
+        top = above[-1].place if above else place
+        track = top.depth.track if top.depth else None
+        return track or (f"before the frame, {above[-1].id}" if above else "before the frame"), camera.depth(
+            model[:3, 3]
+        )
+
+    def _scene_above(self, place: Place) -> list[FootageLayer | CarrierLayer]:
+        """What a place in depth hangs from that is in depth too, the nearest first."""
+        found: list[FootageLayer | CarrierLayer] = []
+        while place.hang is not None:
+            above = self.shot.layers[place.hang.layer]
+            if isinstance(above, VeilLayer) or above.place.depth is None:
+                break
+            found.append(above)
+            place = above.place
+        return found
 
     def _held(self, place: Place, footage: Footage, frame: float) -> Matrix:
         """What holding a track still does to the footage's own pixels."""

@@ -60,8 +60,7 @@ class Planner:
         """The whole stack at a frame. Layers between two veils are laid in one pass."""
         under = step("nothing", (), (), nothing)
         overs: list[tuple[Step, Laying]] = []
-        for layer_id in reversed(self.shot.stack):
-            layer = self.shot.layers[layer_id]
+        for layer in self._in_order(frame):
             opacity = sample(layer.opacity, frame)
             if not layer.visible or not self._lives(layer, frame) or opacity <= 0:
                 continue
@@ -70,6 +69,23 @@ class Planner:
             elif isinstance(layer, FootageLayer) and (picture := self.layer(layer, frame)) is not None:
                 overs.append((picture, Laying(layer.blend, opacity)))
         return self._laid(under, overs)
+
+    def _in_order(self, frame: float) -> list[Layer]:
+        """The stack from the plate to the lens; neighbours in one scene lie by their depth, far ones first."""
+        layers = [self.shot.layers[i] for i in reversed(self.shot.stack)]
+        run: list[tuple[float, int]] = []
+        order, group = list(layers), None
+        for i, layer in enumerate([*layers, None]):
+            here = None
+            if layer is not None and not isinstance(layer, VeilLayer):
+                here = self.places.group_and_depth(layer.place, frame)
+            if here is None or here[0] != group:
+                start = i - len(run)
+                order[start:i] = [layers[k] for _, k in sorted(run, key=lambda r: -r[0])]
+                run, group = [], here[0] if here else None
+            if here is not None:
+                run.append((here[1], i))
+        return order
 
     def matte(self, matte_id: str, frame: float) -> Step:
         """A matte's coverage of the frame."""

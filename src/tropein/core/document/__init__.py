@@ -7,6 +7,7 @@ from tropein.core.document.animated import (
     AnimatedCurve,
     AnimatedNumber,
     AnimatedVec2,
+    AnimatedVec3,
     Colour,
     DrawnCurve,
     Ease,
@@ -31,7 +32,7 @@ from tropein.core.document.matte import (
     PieceBase,
     ShapePiece,
 )
-from tropein.core.document.place import Hang, Place, Ride, Steady
+from tropein.core.document.place import Depth, Hang, Place, Ride, Steady
 from tropein.core.document.shot import SCHEMA_VERSION, Cue, Shot
 from tropein.core.document.track import (
     CameraTrack,
@@ -45,8 +46,8 @@ from tropein.core.document.track import (
 )
 
 __all__ = [
-    "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "BlendName",
-    "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "AnimatedVec3", "BlendName",
+    "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

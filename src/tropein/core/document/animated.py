@@ -44,6 +44,7 @@ class Animated(Model, Generic[T]):
 
 Unbounded = Annotated[float, Field(ge=-1e6, le=1e6)]
 Vec2 = tuple[Coordinate, Coordinate]
+Vec3 = tuple[Coordinate, Coordinate, Coordinate]
 Colour = tuple[
     Annotated[float, Field(ge=0, le=64)], Annotated[float, Field(ge=0, le=64)], Annotated[float, Field(ge=0, le=64)]
 ]
@@ -66,5 +67,6 @@ class DrawnCurve(Model):
 AnimatedNumber = Animated[Unbounded]
 AnimatedCorners = Animated[tuple[Vec2, Vec2, Vec2, Vec2]]
 AnimatedVec2 = Animated[Vec2]
+AnimatedVec3 = Animated[Vec3]
 AnimatedColour = Animated[Colour]
 AnimatedCurve = Animated[DrawnCurve]

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from tropein.core.document.animated import AnimatedCorners, AnimatedNumber, AnimatedVec2
+from tropein.core.document.animated import AnimatedCorners, AnimatedNumber, AnimatedVec2, AnimatedVec3
 from tropein.core.document.base import Frame, Id, Model, control
 
 Part = Literal["position", "rotation", "scale", "perspective"]
@@ -48,6 +48,18 @@ class Steady(Model):
     edge: Literal["zoom", "mirror", "repeat", "nothing"] = "zoom"
 
 
+class Depth(Model):
+    """A place in depth. With a camera track it lies in the solved scene, in that scene's units; without one it is seen by
+    a camera that stands before the frame: units are shot pixels, x right, y down, z away, and at z 0 things are as large
+    as they are. What hangs from a layer in depth is placed relative to it."""
+
+    track: Id | None = None
+    position: AnimatedVec3 = control((0.0, 0.0, 0.0), "Place", step=1, widget="vec3")
+    rotation: AnimatedVec3 = control((0.0, 0.0, 0.0), "Turn", step=0.5, unit="°", widget="vec3")
+    width: AnimatedNumber = control(200.0, "Width", soft=(1, 1000), hard=(1e-6, 1e6), step=1)
+    facing: Literal["own", "camera"] = "own"
+
+
 class Place(Model):
     """A layer's transform: pivot (in footage pixels from its centre) goes to position, turned and scaled about it."""
 
@@ -59,6 +71,7 @@ class Place(Model):
         AnimatedCorners | None,
         Field(description="four-corner placement in shot pixels, clockwise from top left; replaces the rest"),
     ] = None
+    depth: Depth | None = None
     ride: Ride | None = None
     hang: Hang | None = None
     steady: Steady | None = None

@@ -19,7 +19,7 @@ from tropein.core.document.matte import (
     Matte,
     ShapePiece,
 )
-from tropein.core.document.track import FaceTrack, Track
+from tropein.core.document.track import CameraTrack, FaceTrack, Track
 
 SCHEMA_VERSION = 2
 MAX_SIDE_PX = 16_384
@@ -101,6 +101,13 @@ def broken_references(shot: Shot) -> list[str]:
                 problems.append(f"the layer {layer.name} rides on a track that is not in the shot")
             if layer.place.steady is not None and layer.place.steady.track not in shot.tracks:
                 problems.append(f"the layer {layer.name} is held by a track that is not in the shot")
+            depth = layer.place.depth
+            if (
+                depth is not None
+                and depth.track is not None
+                and not isinstance(shot.tracks.get(depth.track), CameraTrack)
+            ):
+                problems.append(f"the layer {layer.name} lies in the scene of something that is not a camera track")
             problems += _hanging_problems(shot, layer)
     for track in shot.tracks.values():
         if track.footage not in shot.footage:

@@ -48,6 +48,8 @@ def wiped(picture: GreyPicture, mask: NDArray[np.bool_]) -> GreyPicture:
         share += k * cv2.GaussianBlur(weight, (0, 0), sigma)
     filled = cv2.resize(total / (share + 1e-6), (w, h), interpolation=cv2.INTER_LINEAR)
     soft = cv2.GaussianBlur(kept, (0, 0), FEATHER_PX)
-    soft = np.clip(2 * soft - 1, 0, 1)  # full only outside of the mask, so that nothing masked shines through
+    soft = np.clip(
+        1.15 * (2 * soft - 1), 0, 1
+    )  # above nothing only outside of the mask, so that nothing masked shines through
     mixed = filled + (picture - filled) * soft
     return np.rint(np.clip(mixed, 0, 255)).astype(picture.dtype)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.animate import camera
 from tropein.core.animate.ride import Path
 from tropein.core.raster.warp import quad_to_quad
 from tropein.core.track.face_mesh import loop, spot_points
@@ -28,13 +29,22 @@ def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = ""
         corners = np.array([c or ((0, 0),) * 4 for c in known], np.float64).reshape(-1, 4, 2)
         return Path(frames, corners, good & np.array([c is not None for c in known], bool), "homography")
     if isinstance(track, CameraFile):
-        return _scene_path(track, frames, spot)
+        return _camera_path(track, frames) if spot == camera.SPOT else _scene_path(track, frames, spot)
     faces = sorted(track.frames, key=lambda s: s.frame)
     shapes = [_on_face(np.array(s.landmarks), spot) if s.landmarks else None for s in faces]
     seen = np.array([shape is not None for shape in shapes], bool)
     blank = np.zeros_like(next((shape for shape in shapes if shape is not None), np.zeros((2, 2))))
     points = np.array([blank if shape is None else shape for shape in shapes]).reshape(len(faces), -1, 2)
     return Path(frames, points, good & seen, "similarity")
+
+
+def _camera_path(track: CameraFile, frames: NDArray[np.float64]) -> Path:
+    """The camera's own numbers in every frame (see animate.camera)."""
+    rows = sorted(track.frames, key=lambda s: s.frame)
+    centre = np.array(track.principal_point)
+    poses = [np.array(s.world_to_camera).reshape(3, 4) if s.world_to_camera else np.eye(4)[:3] for s in rows]
+    good = np.array([s.world_to_camera is not None and not s.lost for s in rows], bool)
+    return Path(frames, np.array([camera.numbers(p, track.focal_px, centre) for p in poses]), good)
 
 
 def _on_face(mesh: NDArray[np.float64], spot: str) -> NDArray[np.float64]:

@@ -1,0 +1,82 @@
+"""Cameras: solved ones read off a path, and the one that stands before the frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.animate.ride import Path
+from tropein.core.raster.warp import Matrix
+
+Array = NDArray[np.float64]
+SPOT = "camera"  # a path of a camera track by this spot holds the camera's own numbers
+STILL_FOCAL = 1.2  # of the frame's width: about what a normal lens sees
+
+
+@dataclass(frozen=True, eq=False)
+class Camera:
+    """`pose` (4, 4) world to camera (x right, y down, z forward), `focal` and `centre` (2,) in pixels."""
+
+    pose: Array
+    focal: float
+    centre: Array
+
+    def seen(self, model: Array, size: tuple[int, int], unit: float) -> Matrix | None:
+        """The 3x3 matrix that takes a picture's pixels to the frame's, the picture lying in the plane z = 0 of `model`
+        (4, 4), its middle at the origin, `unit` scene units to a pixel. None where any of it lies behind the camera."""
+        m = self.pose @ model
+        w, h = size
+        middle = m[:3, 3] - unit * (w / 2 * m[:3, 0] + h / 2 * m[:3, 1])
+        plane = np.stack([unit * m[:3, 0], unit * m[:3, 1], middle], 1)
+        corners = plane @ np.array([[0, w, w, 0], [0, 0, h, h], [1, 1, 1, 1.0]])
+        if corners[2].min() <= 1e-6 * self.focal:
+            return None
+        lens = np.array([[self.focal, 0, self.centre[0]], [0, self.focal, self.centre[1]], [0, 0, 1]])
+        return lens @ plane
+
+    def depth(self, point: Array) -> float:
+        """How far before the camera a point (3,) lies."""
+        return float((self.pose @ np.r_[point, 1])[2])
+
+
+def standing(size: tuple[int, int]) -> Camera:
+    """The camera before the frame: the frame itself lies at z = 0, its middle at the origin."""
+    w, h = size
+    focal = STILL_FOCAL * w
+    pose = np.eye(4)
+    pose[2, 3] = focal
+    return Camera(pose, focal, np.array([w / 2, h / 2]))
+
+
+def numbers(pose: Array, focal: float, centre: Array) -> Array:
+    """A camera as 8 pairs, so that it can travel as a path."""
+    return np.r_[np.asarray(pose)[:3].ravel(), focal, centre, 0.0].reshape(8, 2)
+
+
+def at(path: Path, frame: float) -> Camera | None:
+    """The camera of a path of `numbers` at a frame; between frames its turn stays a turn."""
+    values = path.at(frame)
+    if values is None:
+        return None
+    flat = values.ravel()
+    pose = np.eye(4)
+    pose[:3] = flat[:12].reshape(3, 4)
+    u, _, v = np.linalg.svd(pose[:3, :3])
+    pose[:3, :3] = u @ v
+    return Camera(pose, float(flat[12]), flat[13:15])
+
+
+def placed(position: Array, turn_deg: Array) -> Array:
+    """A 4x4 model: turned about x, then y, then z, then moved."""
+    model = np.eye(4)
+    for axis, degrees in enumerate(turn_deg):
+        c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+        i, j = ((1, 2), (2, 0), (0, 1))[axis]
+        step = np.eye(4)
+        step[i, i] = step[j, j] = c
+        step[i, j], step[j, i] = -s, s
+        model = step @ model
+    model[:3, 3] = position
+    return model
