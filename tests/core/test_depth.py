@@ -131,6 +131,27 @@ def test_a_card_in_a_solved_scene_goes_where_its_corners_are_seen() -> None:
         assert corners(document, "a", frame, lambda samples, spot: path) == pytest.approx(expected, abs=1e-6)
 
 
+def test_a_world_of_ones_own_changes_units_and_axes_but_not_what_is_seen() -> None:
+    pose = camera.placed(np.array([0.2, 0.1, 4.0]), np.array([5.0, -8.0, 2.0]))
+    path = Path(np.arange(20.0), np.array([camera.numbers(pose, 180.0, np.array(SIZE) / 2)] * 20), np.ones(20, bool))
+    world = camera.placed(np.array([1.0, 2, 3]), np.array([20.0, 10, 40]))
+    world[:3, :3] *= 7.5
+    track = {"kind": "camera", "id": "cam", "name": "cam", "footage": "red", "samples": "a" * 32}
+    at = np.array([0.3, -0.2, 0.5, 1])
+    plain = shot(
+        layer("a", "red", track="cam", position=at[:3].tolist(), width=1.0, facing="camera"), tracks={"cam": track}
+    )
+    moved = (world @ at)[:3].tolist()
+    own = shot(
+        layer("a", "red", track="cam", position=moved, width=7.5, facing="camera"),
+        tracks={"cam": track | {"world": world.ravel().tolist()}},
+    )
+    paths = lambda samples, spot: path
+    assert corners(own, "a", 3, paths) == pytest.approx(corners(plain, "a", 3, paths), abs=1e-6)
+    with pytest.raises(BadInput, match="must turn, shift and scale"):
+        shot(layer("a", "red"), tracks={"cam": track | {"world": [1.0] * 16}})
+
+
 def test_a_scene_needs_a_camera() -> None:
     track = {"kind": "point", "id": "p", "name": "p", "footage": "red"}
     with pytest.raises(BadInput, match="not a camera track"):

@@ -138,7 +138,8 @@ export interface paths {
         /**
          * Carried
          * @description What rides and hanging do to each placed layer, and rides to each shape ("matte/piece"), at a frame, as 3x3 matrices
-         *     row by row in shot pixels; null where a ride hides it. For drawing handles where the picture is.
+         *     row by row in shot pixels; null where a ride hides it. For layers in depth it is the whole matrix, from their own pixels
+         *     on. For drawing handles where the picture is.
          */
         get: operations["carried_api_shots__shot_id__carried_get"];
         put?: never;
@@ -478,6 +479,8 @@ export interface components {
             cut: components["schemas"]["Control"][];
             /** Place */
             place: components["schemas"]["Control"][];
+            /** Depth */
+            depth: components["schemas"]["Control"][];
             opacity: components["schemas"]["Control"];
             /** Blends */
             blends: string[];
@@ -504,6 +507,17 @@ export interface components {
             ];
             /** Keys */
             keys?: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"][];
+        };
+        /** Animated[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]] */
+        Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______: {
+            /** Value */
+            value: [
+                number,
+                number,
+                number
+            ];
+            /** Keys */
+            keys?: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"][];
         };
         /** Animated[tuple[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]]] */
         Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______: {
@@ -886,6 +900,28 @@ export interface components {
             grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /** Soften */
             soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * Depth
+         * @description A place in depth. With a camera track it lies in the solved scene, in that scene's units; without one it is seen by
+         *     a camera that stands before the frame: units are shot pixels, x right, y down, z away, and at z 0 things are as large
+         *     as they are. What hangs from a layer in depth is placed relative to it.
+         */
+        Depth: {
+            /** Track */
+            track?: string | null;
+            /** Place */
+            position?: components["schemas"]["Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"];
+            /** Turn */
+            rotation?: components["schemas"]["Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"];
+            /** Width */
+            width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Facing
+             * @default own
+             * @enum {string}
+             */
+            facing: "own" | "camera";
         };
         /**
          * Edit
@@ -1430,6 +1466,38 @@ export interface components {
                 number
             ];
         };
+        /** Key[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]] */
+        Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______: {
+            /** Frame */
+            frame: number;
+            /** Value */
+            value: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Ease
+             * @default smooth
+             * @enum {string}
+             */
+            ease: "hold" | "linear" | "smooth" | "bezier";
+            /**
+             * Handles
+             * @default [
+             *       0.33,
+             *       0,
+             *       0.67,
+             *       1
+             *     ]
+             */
+            handles: [
+                number,
+                number,
+                number,
+                number
+            ];
+        };
         /** Key[tuple[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]]] */
         Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______: {
             /** Frame */
@@ -1732,6 +1800,7 @@ export interface components {
             pivot?: components["schemas"]["Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"];
             /** @description four-corner placement in shot pixels, clockwise from top left; replaces the rest */
             corners?: components["schemas"]["Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"] | null;
+            depth?: components["schemas"]["Depth"] | null;
             ride?: components["schemas"]["Ride"] | null;
             hang?: components["schemas"]["Hang"] | null;
             steady?: components["schemas"]["Steady"] | null;

@@ -1,9 +1,10 @@
 import { useRef } from "react";
 import { useCarried } from "../api/client";
 import { sample } from "../document/animate";
+import { dragAt } from "../document/depth";
 import { IDENTITY, inverse, own, through, times, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
-import type { CarrierLayer, Corners, FootageLayer, Op, Shot, Vec2 } from "../document/types";
+import type { CarrierLayer, Corners, FootageLayer, Op, Shot, Vec2, Vec3 } from "../document/types";
 import { useBench } from "../state/bench";
 
 type Grip = "move" | "scale" | "turn" | "pivot";
@@ -19,10 +20,11 @@ interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; r
 export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
   const { shot, stored, selection, frame } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const tied = layer !== undefined && layer.kind !== "veil" && (layer.place.ride !== null || layer.place.hang !== null);
+  const tied = layer !== undefined && layer.kind !== "veil" && (layer.place.ride !== null || layer.place.hang !== null || layer.place.depth !== null);
   const matrices = useCarried(tied ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
   if (!shot || !layer || layer.kind === "veil" || layer.id === shot.plate) return null;
   const carried = tied ? matrices?.[layer.id] : IDENTITY;
+  if (layer.place.depth) return layer.kind === "footage" && carried ? <DepthHandles layer={layer} whole={carried} scale={scale} toShot={toShot} /> : null;
   if (!carried) return null;
   const props = { layer, carried, scale, toShot };
   return layer.place.corners ? <CornerHandles {...props} /> : <BoxHandles {...props} />;
@@ -70,6 +72,45 @@ function CornerHandles({ layer, carried, scale, toShot }: HandleProps) {
         </g>
       ))}
     </g>
+  );
+}
+
+/** The card as it is seen; before the still camera it is dragged across, with Shift to and from the lens. */
+function DepthHandles({ layer, whole, scale, toShot }: { layer: FootageLayer; whole: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
+  const { shot, frame, draft, commit } = useBench();
+  const held = useRef<{ from: Vec2; start: Vec3; ops: Op[] } | null>(null);
+  const depth = layer.place.depth!;
+  const [w, h] = shot!.footage[layer.footage].size;
+  const shown = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => through(whole, c)).map(([x, y]) => `${x * scale},${y * scale}`).join(" ");
+  const free = !depth.track && !layer.place.hang;
+  const start = sample(depth.position, frame);
+  return (
+    <polygon
+      data-testid="handles" points={shown} fill="transparent" stroke="#c7a252" strokeOpacity=".8" className={free ? "cursor-move" : ""} style={{ pointerEvents: free ? "auto" : "none" }}
+      onPointerDown={(e) => {
+        if (e.button !== 0 || e.altKey) return;
+        e.stopPropagation();
+        e.currentTarget.setPointerCapture(e.pointerId);
+        held.current = { from: toShot(e), start, ops: [] };
+      }}
+      onPointerMove={(e) => {
+        const d = held.current;
+        if (!d) return;
+        const now = toShot(e);
+        const by: Vec2 = [now[0] - d.from[0], now[1] - d.from[1]];
+        const [dx, dy] = dragAt(shot!, d.start[2], by);
+        const next: Vec3 = e.shiftKey ? [d.start[0], d.start[1], d.start[2] + by[1] * 2] : [d.start[0] + dx, d.start[1] + dy, d.start[2]];
+        d.ops = setValue(useBench.getState().base!, `/layers/${layer.id}/place/depth/position`, frame, round(next, 2));
+        draft(d.ops);
+      }}
+      onPointerUp={() => {
+        const d = held.current;
+        held.current = null;
+        if (d?.ops.length) void commit(`move ${layer.name}`, d.ops);
+      }}
+    >
+      <title>{layer.name}{free ? ": drag to move it, with Shift nearer and farther" : ": it is placed by the numbers in the sheet"}</title>
+    </polygon>
   );
 }
 
@@ -157,4 +198,4 @@ function BoxHandles({ layer, carried, scale, toShot: pointer }: HandleProps) {
   );
 }
 
-const round = (v: Vec2, digits: number): Vec2 => v.map((x) => Number(x.toFixed(digits))) as Vec2;
+const round = <T extends number[]>(v: T, digits: number): T => v.map((x) => Number(x.toFixed(digits))) as T;

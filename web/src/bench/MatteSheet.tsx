@@ -8,7 +8,7 @@ import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { HideCheck } from "./HideCheck";
 import { ParamRow } from "./ParamRow";
-import { FACE_PARTS, HOW_WORDS, PIECE_TITLES } from "./pieces";
+import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
 import { PartsMenu } from "./RideWords";
 import { Rename } from "./Sentence";
 import { Section } from "./Sheet";
@@ -39,7 +39,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
     <>
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={matte.name} label="Name of the matte" save={(name) => void commit(`rename ${matte.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, a matte of{" "}
-        {matte.pieces.length ? <b>{matte.pieces.length === 1 ? "one piece" : `${matte.pieces.length} pieces`}</b> : <i className="text-quiet">no pieces yet</i>}, cuts {cuts.length ? <b>{cuts.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.
+        {matte.pieces.length ? <b>{piecesIn(matte)}</b> : <i className="text-quiet">no pieces yet</i>}, cuts {cuts.length ? <b>{cuts.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.
       </p>
       {!cuts.length && <p className="text-quiet">Drag it from the Mattes drawer onto a pane, or choose it in a layer's sentence.</p>}
       <Section title="Pieces" note={matte.pieces.length > 1 ? "first to last" : undefined}>

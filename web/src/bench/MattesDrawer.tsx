@@ -4,6 +4,7 @@ import { useBench, type ShapeTool } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { take } from "./actions";
 import { startDrag } from "./drops";
+import { piecesIn } from "./pieces";
 import { keyScreen } from "./shaping";
 
 const DRAW: { tool: ShapeTool; title: string; keys: string; icon: typeof Circle }[] = [
@@ -30,7 +31,7 @@ export function MattesDrawer() {
             className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${chosen ? "border-brass" : "border-line"} bg-ground`}
           >
             <VenetianMask size={14} className="shrink-0 text-matte" />
-            <span className="min-w-0 flex-1"><span className="block truncate">{m.name}</span><span className="block truncate text-small text-quiet">{m.pieces.length === 1 ? "one piece" : `${m.pieces.length} pieces`} · {cuts.length ? `cuts ${cuts.join(", ")}` : "cuts nothing yet"}</span></span>
+            <span className="min-w-0 flex-1"><span className="block truncate">{m.name}</span><span className="block truncate text-small text-quiet">{piecesIn(m)} · {cuts.length ? `cuts ${cuts.join(", ")}` : "cuts nothing yet"}</span></span>
           </button>
         );
       })}

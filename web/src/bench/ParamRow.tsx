@@ -57,11 +57,11 @@ function Value({ control, value, drag, set }: ValueProps) {
     const scaled = (f: number): Vec2 => (Math.abs(x) > 1e-6 ? [f, (y / x) * f] : [f, f]);
     return <Scrub label={control.title} value={x * 100} step={0.5} unit="%" digits={1} soft={[0, 300]} hard={[-5000, 5000]} bar onDrag={(v) => drag(scaled(v / 100))} onSet={(v) => set(scaled(v / 100))} />;
   }
-  if (control.widget === "vec2") {
-    const v = value as Vec2;
-    return [0, 1].map((i) => {
+  if (control.widget === "vec2" || control.widget === "vec3") {
+    const v = value as number[];
+    return v.map((_, i) => {
       const one = (n: number) => v.map((o, k) => (k === i ? n : o));
-      return <Scrub key={i} label={`${control.title} ${"xy"[i]}`} value={v[i]} {...common} digits={1} onDrag={(n) => drag(one(n))} onSet={(n) => set(one(n))} />;
+      return <Scrub key={i} label={`${control.title} ${"xyz"[i]}`} value={v[i]} {...common} digits={v.length > 2 && Math.abs(v[i]) < 10 ? 2 : 1} width={v.length > 2 ? 46 : undefined} onDrag={(n) => drag(one(n))} onSet={(n) => set(one(n))} />;
     });
   }
   if (control.widget === "triple" || control.widget === "colour") {

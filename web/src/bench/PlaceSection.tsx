@@ -4,6 +4,7 @@ import { inverse, own, through } from "../document/geometry";
 import type { CarrierLayer, Control, Corners, FootageLayer, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
+import { DepthOffers, DepthRows } from "./DepthSection";
 import { ParamRow } from "./ParamRow";
 import { HangMenu } from "./RideWords";
 import { Section } from "./Sheet";
@@ -15,11 +16,13 @@ export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLa
   const about = useAbout().data;
   if (!shot || !about) return null;
   const path = `/layers/${layer.id}/place`;
-  const { corners, ride, hang } = layer.place;
+  const { corners, depth, ride, hang } = layer.place;
   return (
-    <Section title="Place" note={plate ? "reframing" : corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
-      {!corners && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
-      {layer.kind === "footage" && !plate && <CornerRow layer={layer} />}
+    <Section title="Place" note={plate ? "reframing" : depth ? "in depth" : corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
+      {depth && <DepthRows layer={layer} />}
+      {!corners && !depth && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
+      {layer.kind === "footage" && !plate && !depth && <CornerRow layer={layer} />}
+      {!plate && !depth && !corners && <DepthOffers layer={layer} />}
       {layer.kind === "footage" && (
         <label className="flex h-7 items-center gap-2 pl-[30px]">
           <span className="flex-1">Motion blur</span>

@@ -4,7 +4,7 @@ import { cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from ".
 import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
-import { placeInScene, plateLayer, setCornersByHand, setPointByHand } from "./tracking";
+import { placeInDepth, placeInScene, plateLayer, setCornersByHand, setPointByHand } from "./tracking";
 
 const GOOD = "#5fb3a1";
 const LOST = "#e08763";
@@ -16,7 +16,7 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
   const { shot, selection, frame } = useBench();
   const live = useLiveTracks((s) => s.byTrack);
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const id = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? layer.place.ride?.track : undefined;
+  const id = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? (layer.place.ride?.track ?? sceneOf(shot!, layer)) : undefined;
   const track = id ? shot?.tracks[id] : undefined;
   const files = useSamples(track?.samples ? [track.samples] : []);
   if (!shot || !track) return null;
@@ -33,6 +33,10 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
     </g>
   );
 }
+
+/** The solved camera in whose scene a layer in depth lies, or could be placed by a click. */
+const sceneOf = (shot: Shot, layer: FootageLayer | CarrierLayer) =>
+  layer.place.depth && !layer.place.hang ? (layer.place.depth.track ?? Object.values(shot.tracks).find((t) => t.kind === "camera" && t.samples)?.id) : undefined;
 
 /** The way of one point through all frames, lost stretches dashed; dots for the frames around this one. */
 function Trail({ all, point, frame, scale }: { all: Mark[]; point: number; frame: number; scale: number }) {
@@ -140,7 +144,7 @@ function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackF
       {scenePoints(file, frame).map(([i, x, y]) => {
         const is = chosen === file.points3d[i].map((v) => Number(v.toFixed(5))).join(",");
         return (
-          <g key={i} transform={`translate(${x * view.scale},${y * view.scale})`} className={layer ? "cursor-pointer" : ""} style={{ pointerEvents: layer ? "auto" : "none" }} onPointerDown={(e) => { e.stopPropagation(); if (layer) void placeInScene(layer, track, file.points3d[i], [x, y]); }}>
+          <g key={i} transform={`translate(${x * view.scale},${y * view.scale})`} className={layer ? "cursor-pointer" : ""} style={{ pointerEvents: layer ? "auto" : "none" }} onPointerDown={(e) => { e.stopPropagation(); if (layer?.place.depth) void placeInDepth(layer, track, file, file.points3d[i]); else if (layer) void placeInScene(layer, track, file.points3d[i], [x, y]); }}>
             <circle r="7" fill="transparent" />
             <circle r={is ? 4 : 2} fill={is ? "#c7a252" : GOOD} fillOpacity={is ? 1 : 0.75} />
             {layer && <title>Place {layer.name} here</title>}

@@ -62,7 +62,7 @@ function addCarrier(): void {
   if (!shot) return;
   const id = newId();
   const constant = (value: unknown) => ({ value, keys: [] });
-  const place = { position: constant(shot.size.map((v) => v / 2)), scale: constant([1, 1]), rotation: constant(0), pivot: constant([0, 0]), corners: null, ride: null, hang: null, steady: null, motion_blur: false };
+  const place = { position: constant(shot.size.map((v) => v / 2)), scale: constant([1, 1]), rotation: constant(0), pivot: constant([0, 0]), corners: null, depth: null, ride: null, hang: null, steady: null, motion_blur: false };
   const layer = { kind: "carrier", id, name: "Carrier", visible: true, span: null, opacity: constant(1), cut: [], effects: [], place };
   void commit("add a carrier", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
 }

@@ -9,6 +9,7 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   const out: Named[] = [{ path: `${base}/opacity`, title: "opacity", parameter: layer.opacity }];
   if (layer.kind !== "veil") {
     for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
+    if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });
     if (layer.place.corners) out.push({ path: `${base}/place/corners`, title: "corners", parameter: layer.place.corners as Animated });
   }
   layer.effects.forEach((effect, i) => {

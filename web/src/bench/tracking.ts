@@ -1,8 +1,9 @@
 /** Starting, running and mending tracks. */
 import { api, got, queries } from "../api/client";
+import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
 import { newCamera, newFace, newPicture, newPlane, newPoint, setValue } from "../document/ops";
-import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
+import type { CameraFile, CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 
@@ -41,6 +42,22 @@ export async function placeInScene(layer: FootageLayer | CarrierLayer, track: Tr
   const spot = place.map((v) => Number(v.toFixed(5))).join(",");
   const ride = { track: track.id, reference_frame: frame, parts: ["position", "rotation", "scale"], spot, steady: layer.place.ride?.steady ?? 0, gaps: layer.place.ride?.gaps ?? "bridge" };
   await commit(`place ${layer.name} in the scene`, [{ op: "replace", path: `${path}/ride`, value: ride }, ...setValue(shot!, `${path}/position`, frame, rounded(at))]);
+}
+
+/** Lay a layer in depth at a place of a solved scene, as wide as it was seen there. */
+export async function placeInDepth(layer: FootageLayer | CarrierLayer, track: Track, file: CameraFile, place: number[]): Promise<void> {
+  const { frame, commit, shot } = useBench.getState();
+  const depth = layer.place.depth;
+  const pose = file.frames.find((f) => f.frame === frame - (plateLayer()?.start ?? 0))?.world_to_camera;
+  if (!shot || !depth || !pose) return;
+  const away = pose[8] * place[0] + pose[9] * place[1] + pose[10] * place[2] + pose[11];
+  const base = `/layers/${layer.id}/place/depth`;
+  const width = depth.track ? sample(depth.width, frame) : (sample(depth.width, frame) * away) / file.focal_px;
+  await commit(`place ${layer.name} in the scene`, [
+    { op: "replace", path: `${base}/track`, value: track.id },
+    ...setValue(shot, `${base}/position`, frame, place.map((v) => Number(v.toFixed(5)))),
+    ...setValue(shot, `${base}/width`, frame, Number(width.toPrecision(5))),
+  ]);
 }
 
 /** A click in the picture with a tracking tool in hand. */

@@ -9,7 +9,7 @@ let shot: Shot;
 const after = (ops: Op[]) => applyPatch(structuredClone(shot), structuredClone(ops) as never).newDocument as Shot;
 
 beforeEach(() => {
-  shot = { schema_version: 1, name: "T", size: [320, 180], rate: "24/1", frames: 48, trim: [0, 47], blend_in: "display", footage: { wall: footage }, layers: {}, stack: [], plate: null, tracks: {}, cues: [] } as unknown as Shot;
+  shot = { schema_version: 1, name: "T", size: [320, 180], rate: "24/1", frames: 48, trim: [0, 47], blend_in: "display", footage: { wall: footage }, layers: {}, stack: [], plate: null, tracks: {}, mattes: {}, cues: [] } as unknown as Shot;
   const plate = { ...newLayer(shot, footage, 0), id: "plate" };
   shot.layers.plate = plate;
   shot.stack = ["plate"];

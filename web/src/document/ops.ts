@@ -51,7 +51,7 @@ export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLa
   return {
     kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
     start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), cut: [], effects: [],
-    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, ride: null, hang: null, steady: null, motion_blur: false },
+    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, depth: null, ride: null, hang: null, steady: null, motion_blur: false },
   } as FootageLayer;
 }
 
@@ -113,6 +113,7 @@ export const hangingFrom = (shot: Shot, id: string) => Object.values(shot.layers
 export function removeTrack(shot: Shot, id: string): Op[] {
   const ops: Op[] = [];
   for (const layer of Object.values(shot.layers)) {
+    if (layer.kind !== "veil" && layer.place.depth?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/depth/track`, value: null });
     if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
     if (layer.kind !== "veil" && layer.place.steady?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/steady`, value: null });
   }

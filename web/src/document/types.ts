@@ -5,6 +5,7 @@ type Whole<T> = T extends (infer U)[] ? Whole<U>[] : T extends object ? { [K in 
 type Schemas = components["schemas"];
 
 export type Vec2 = [number, number];
+export type Vec3 = [number, number, number];
 export type Ease = "hold" | "linear" | "smooth" | "bezier";
 export interface Key<T = unknown> { frame: number; value: T; ease: Ease; handles: [number, number, number, number] }
 export interface Animated<T = unknown> { value: T; keys: Key<T>[] }
@@ -15,9 +16,10 @@ export type Steady = Whole<Schemas["Steady"]>;
 export type Part = Ride["parts"][number];
 export type Corners = [Vec2, Vec2, Vec2, Vec2];
 export interface Hang { layer: string; reference_frame: number }
+export interface Depth { track: string | null; position: Animated<Vec3>; rotation: Animated<Vec3>; width: Animated<number>; facing: "own" | "camera" }
 export interface Place {
   position: Animated<Vec2>; scale: Animated<Vec2>; rotation: Animated<number>; pivot: Animated<Vec2>;
-  corners: Animated<Corners> | null; ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
+  corners: Animated<Corners> | null; depth: Depth | null; ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
 }
 export interface OutlinePoint { at: Vec2; before: Vec2; after: Vec2; outer: number; inner: number }
 export interface Outline { points: OutlinePoint[] }

@@ -11,6 +11,7 @@ from tropein.core.document import (
     ChromaPiece,
     ColourPiece,
     Cut,
+    Depth,
     FacePiece,
     LayerBase,
     LayerPiece,
@@ -52,6 +53,7 @@ class About(BaseModel):
     pieces: list[EffectInfo]
     cut: list[Control]
     place: list[Control]
+    depth: list[Control]
     opacity: Control
     blends: list[str]
 
@@ -78,9 +80,17 @@ def about() -> About:
         for d in described()
     ]
     place = [Control(**describe_field(Place, name)) for name in ("position", "scale", "rotation", "pivot")]
+    depth = [Control(**describe_field(Depth, name)) for name in ("position", "rotation", "width")]
     opacity = Control(**describe_field(LayerBase, "opacity"))
     pieces = [_piece(cls, title) for cls, title in PIECES.items()]
     cut = [Control(**describe_field(Cut, name)) for name in ("grow", "soften")]
     return About(
-        version="0.1.0", effects=effects, pieces=pieces, cut=cut, place=place, opacity=opacity, blends=list(MODES)
+        version="0.1.0",
+        effects=effects,
+        pieces=pieces,
+        cut=cut,
+        place=place,
+        depth=depth,
+        opacity=opacity,
+        blends=list(MODES),
     )

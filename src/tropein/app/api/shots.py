@@ -15,7 +15,7 @@ from tropein.app.store import shelf, shots
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
-from tropein.core.document import ShapePiece, Shot, VeilLayer
+from tropein.core.document import FootageLayer, ShapePiece, Shot, VeilLayer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.raster.warp import Matrix
@@ -157,12 +157,15 @@ async def frame_jpeg(
 @router.get("/{shot_id}/carried")
 def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[float] | None]:
     """What rides and hanging do to each placed layer, and rides to each shape ("matte/piece"), at a frame, as 3x3 matrices
-    row by row in shot pixels; null where a ride hides it. For drawing handles where the picture is."""
+    row by row in shot pixels; null where a ride hides it. For layers in depth it is the whole matrix, from their own pixels
+    on. For drawing handles where the picture is."""
     shot = load_shot(shots.row_of(db, shot_id).document)
     places = Places(shot, work.artefacts.path)
     out: dict[str, list[float] | None] = {}
     for layer in shot.layers.values():
-        if not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
+        if isinstance(layer, FootageLayer) and layer.place.depth:
+            out[layer.id] = _row_by_row(places.matrix(layer.place, shot.footage[layer.footage], frame))
+        elif not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
             matrix = places.carried(layer.place, frame)
             out[layer.id] = _row_by_row(matrix)
     for matte in shot.mattes.values():

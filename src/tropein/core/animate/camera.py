@@ -23,6 +23,16 @@ class Camera:
     focal: float
     centre: Array
 
+    @property
+    def turn(self) -> Array:
+        """The pose's rotation (3, 3), whatever the world's units."""
+        r = self.pose[:3, :3]
+        return r / np.cbrt(np.linalg.det(r))
+
+    def within(self, world: Array) -> Camera:
+        """The same camera in a world that `world` (4, 4) takes the present one to."""
+        return Camera(self.pose @ np.linalg.inv(world), self.focal, self.centre)
+
     def seen(self, model: Array, size: tuple[int, int], unit: float) -> Matrix | None:
         """The 3x3 matrix that takes a picture's pixels to the frame's, the picture lying in the plane z = 0 of `model`
         (4, 4), its middle at the origin, `unit` scene units to a pixel. None where any of it lies behind the camera."""

@@ -13,7 +13,18 @@ from tropein.core.animate.camera import SPOT, Camera, at, placed, standing
 from tropein.core.animate.ride import Path, followed, speed_px
 from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
-from tropein.core.document import CarrierLayer, Depth, Footage, FootageLayer, Place, Ride, ShapePiece, Shot, VeilLayer
+from tropein.core.document import (
+    CameraTrack,
+    CarrierLayer,
+    Depth,
+    Footage,
+    FootageLayer,
+    Place,
+    Ride,
+    ShapePiece,
+    Shot,
+    VeilLayer,
+)
 from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, rotation, scaling, translation
 
 Paths = Callable[[str, str], Path | None]
@@ -98,14 +109,17 @@ class Places:
             return None
         if depth.facing == "camera":
             model = model.copy()
-            model[:3, :3] = camera.pose[:3, :3].T @ placed(np.zeros(3), np.array(sample(depth.rotation, frame)))[:3, :3]
+            model[:3, :3] = camera.turn.T @ placed(np.zeros(3), np.array(sample(depth.rotation, frame)))[:3, :3]
         return camera, model, carried
 
     def _camera(self, root: Depth, frame: float) -> Camera | None:
         if root.track is None:
             return standing(self.shot.size)
-        path = self.paths(self.shot.tracks[root.track].samples or "", SPOT)
-        return None if path is None else at(path, frame)
+        track = self.shot.tracks[root.track]
+        path = self.paths(track.samples or "", SPOT)
+        camera = None if path is None else at(path, frame)
+        world = track.world if isinstance(track, CameraTrack) else None
+        return camera.within(np.array(world).reshape(4, 4)) if camera is not None and world is not None else camera
 
     def group_and_depth(self, place: Place, frame: float) -> tuple[str, float] | None:
         """Which scene a layer in depth belongs to, and how far it is; layers of one scene hide each other by depth."""

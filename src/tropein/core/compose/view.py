@@ -38,11 +38,11 @@ def variant(shot: Shot, name: str) -> Shot:
         update: dict[str, Any] = {"visible": True, "span": None}
         if isinstance(layer, FootageLayer):
             update["blend"] = "normal"
-        layers = {i: layers[i] for i in stack} | {rest: layer.model_copy(update=update)}
+        layers[rest] = layer.model_copy(update=update)  # the others stay known: it may hang from one of them
     elif kind == "source" and isinstance(layers.get(rest), FootageLayer):
         stack = [rest]
         plain: dict[str, Any] = {"visible": True, "span": None, "blend": "normal", "effects": [], "cut": []}
-        layers = {rest: layers[rest].model_copy(update=plain)}
+        layers[rest] = layers[rest].model_copy(update=plain)
     elif kind == "effect-off":
         layer_id, _, effect_id = rest.partition(":")
         if layer_id in layers:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Discriminator, Field, Tag
+import numpy as np
+from pydantic import Discriminator, Field, Tag, model_validator
 
 from tropein.core.document.animated import Vec2
 from tropein.core.document.base import ContentHash, Frame, Id, Model, Name
@@ -79,10 +80,22 @@ class FaceTrack(TrackBase):
 
 
 class CameraTrack(TrackBase):
-    """The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known."""
+    """The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `world` (4x4,
+    row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units."""
 
     kind: Literal["camera"] = "camera"
     focal_px: Annotated[float, Field(gt=1, le=1e6)] | None = None
+    world: Annotated[list[float], Field(min_length=16, max_length=16)] | None = None
+
+    @model_validator(mode="after")
+    def _world_is_a_place(self) -> CameraTrack:
+        if self.world is not None:
+            m = np.array(self.world).reshape(4, 4)
+            size = np.cbrt(np.linalg.det(m[:3, :3]))
+            turned = size > 1e-9 and np.allclose(m[:3, :3] @ m[:3, :3].T / size**2, np.eye(3), atol=1e-3)
+            if not turned or not np.allclose(m[3], [0, 0, 0, 1]):
+                raise ValueError(f"the world of the track {self.name} must turn, shift and scale, and nothing else")
+        return self
 
 
 class PictureTrack(TrackBase):
