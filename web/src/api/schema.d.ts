@@ -621,7 +621,8 @@ export interface components {
         };
         /**
          * CameraTrack
-         * @description The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known.
+         * @description The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `world` (4x4,
+         *     row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units.
          */
         CameraTrack: {
             /** Id */
@@ -664,6 +665,8 @@ export interface components {
             kind: "camera";
             /** Focal Px */
             focal_px?: number | null;
+            /** World */
+            world?: number[] | null;
         };
         /**
          * CarrierLayer

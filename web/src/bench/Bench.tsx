@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { useShelf } from "../api/client";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
@@ -13,10 +13,13 @@ import { TopBar } from "./TopBar";
 import { useKeys } from "./useKeys";
 import { Viewer } from "./Viewer";
 
+const SceneView = lazy(() => import("../scene/SceneView")); // brings a 3D library along: only when it is wanted
+
 /** The main view: picture, film strip, panes, lanes, kit and sheet of one shot. */
 export function Bench({ id }: { id: string }) {
   const open = useBench((s) => s.open);
   const stored = useBench((s) => s.stored);
+  const scene = useBench((s) => (s.scene && s.shot?.tracks[s.scene]?.samples ? s.scene : null));
   useShelf();
   useKeys();
   useEffect(() => void open(id), [id, open]);
@@ -35,7 +38,7 @@ export function Bench({ id }: { id: string }) {
       <div className="flex min-h-0 flex-1">
         <Kit />
         <main className="flex min-w-0 flex-1 flex-col">
-          <div className="relative flex min-h-0 flex-1"><DrawerPanel /><Viewer /></div>
+          <div className="relative flex min-h-0 flex-1"><DrawerPanel />{scene ? <Suspense fallback={<p className="m-auto text-quiet">Opening the scene…</p>}><SceneView trackId={scene} /></Suspense> : <Viewer />}</div>
           <FilmStrip />
           <Panes />
           <Lanes />

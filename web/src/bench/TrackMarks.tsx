@@ -1,7 +1,7 @@
 import { useRef, useState } from "react";
 import { useSamples } from "../api/client";
 import { cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
-import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "../document/types";
+import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 import { placeInDepth, placeInScene, plateLayer, setCornersByHand, setPointByHand } from "./tracking";

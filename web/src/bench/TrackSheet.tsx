@@ -125,7 +125,7 @@ function PointSettings({ track }: { track: PointTrack }) {
 const MOVES = { free: "a free move", rotation: "turning only", planar: "a move before one plane" };
 
 function CameraFacts({ track, file }: { track: CameraTrack; file: TrackFile | undefined }) {
-  const { shot, commit } = useBench();
+  const { shot, commit, scene, set } = useBench();
   const path = `/tracks/${track.id}/focal_px`;
   const solved = file?.kind === "camera" ? file : undefined;
   const width = shot?.footage[track.footage].size[0] ?? 1;
@@ -146,6 +146,7 @@ function CameraFacts({ track, file }: { track: CameraTrack; file: TrackFile | un
           </>
         )}
       </div>
+      {solved && <button className="btn my-1 w-full" aria-pressed={scene === track.id} onClick={() => set({ scene: scene === track.id ? null : track.id })}>{scene === track.id ? "Back to the picture" : "Look at the scene"}</button>}
       <dl className="grid grid-cols-[1fr_auto] gap-y-1 py-1">
         {facts.map(([name, v]) => [<dt key={name} className="text-quiet">{name}</dt>, <dd key={`${name}v`} className="mono text-right">{v}</dd>])}
       </dl>

@@ -70,6 +70,13 @@ function addCarrier(): void {
 /** Take a tool in hand, or put it away. */
 export const take = (tool: Tool) => s().set({ tool: s().tool === tool ? "move" : tool, drawn: [], drawer: null, cutFor: null });
 
+function toggleScene(): void {
+  const { shot, scene, set, say } = s();
+  const solved = Object.values(shot?.tracks ?? {}).find((t) => t.kind === "camera" && t.samples);
+  if (!scene && !solved) say("There is no solved camera yet: start one in the Tracks drawer.", "info");
+  set({ scene: scene ? null : (solved?.id ?? null), tool: "move" });
+}
+
 const viewMatte = (view: MatteView) => {
   const { selection, say, set } = s();
   if (selection.kind !== "matte") say("Select a matte first: the views of a matte show the selected one.", "info");
@@ -123,6 +130,7 @@ export const ACTIONS: Action[] = [
   { group: "Mattes", name: "Draw a stroke", keys: "B", run: () => take("stroke") },
   { group: "Mattes", name: "View: the matte", keys: "K", run: () => viewMatte("matte") },
   { group: "Mattes", name: "View: the matte as a tint", keys: "Shift+K", run: () => viewMatte("matte-tint") },
+  { group: "Tracks", name: "The scene, or the picture", keys: "S", run: toggleScene },
   { group: "Kit", name: "Open the mattes", keys: "3", run: () => s().set({ drawer: s().drawer === "mattes" ? null : "mattes" }) },
   { group: "Kit", name: "Open the shelf", keys: "1", run: () => s().set({ drawer: s().drawer === "shelf" ? null : "shelf" }) },
   { group: "Kit", name: "Open the tracks", keys: "2", run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }) },

@@ -1,5 +1,6 @@
 /** Starting, running and mending tracks. */
 import { api, got, queries } from "../api/client";
+import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
 import { newCamera, newFace, newPicture, newPlane, newPoint, setValue } from "../document/ops";
@@ -50,12 +51,13 @@ export async function placeInDepth(layer: FootageLayer | CarrierLayer, track: Tr
   const depth = layer.place.depth;
   const pose = file.frames.find((f) => f.frame === frame - (plateLayer()?.start ?? 0))?.world_to_camera;
   if (!shot || !depth || !pose) return;
+  const world = track.kind === "camera" ? (track.world ?? SAME) : SAME;
   const away = pose[8] * place[0] + pose[9] * place[1] + pose[10] * place[2] + pose[11];
   const base = `/layers/${layer.id}/place/depth`;
-  const width = depth.track ? sample(depth.width, frame) : (sample(depth.width, frame) * away) / file.focal_px;
+  const width = depth.track ? sample(depth.width, frame) : (sample(depth.width, frame) * away * sizeOf4(world)) / file.focal_px;
   await commit(`place ${layer.name} in the scene`, [
     { op: "replace", path: `${base}/track`, value: track.id },
-    ...setValue(shot, `${base}/position`, frame, place.map((v) => Number(v.toFixed(5)))),
+    ...setValue(shot, `${base}/position`, frame, through4(world, place).map((v) => Number(v.toPrecision(7)))),
     ...setValue(shot, `${base}/width`, frame, Number(width.toPrecision(5))),
   ]);
 }

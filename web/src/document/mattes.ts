@@ -1,6 +1,6 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
-import { at, newId, partsOf, setValue } from "./ops";
+import { at, everyKey, newId, partsOf, setValue } from "./ops";
 import type { ChromaPiece, Cut, FacePiece, Layer, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
 
 const constant = <T>(value: T) => ({ value, keys: [] });
@@ -57,13 +57,7 @@ export const outlinePath = (matte: string, index: number) => `/mattes/${matte}/p
 export const setOutline = (shot: Shot, path: string, frame: number, outline: Outline): Op[] => setValue(shot, path, frame, outline);
 
 /** A change of the points themselves, made at every key, so that all keep the same number. */
-export function everyOutline(shot: Shot, path: string, change: (o: Outline) => Outline): Op[] {
-  const parameter = at<Outline>(shot, path);
-  return [
-    { op: "replace", path: `${path}/value`, value: change(parameter.value) },
-    ...(parameter.keys.length ? [{ op: "replace" as const, path: `${path}/keys`, value: parameter.keys.map((k) => ({ ...k, value: change(k.value) })) }] : []),
-  ];
-}
+export const everyOutline = (shot: Shot, path: string, change: (o: Outline) => Outline): Op[] => everyKey(path, at<Outline>(shot, path), change);
 
 /** Tie a shape to a track at the present frame, where nothing jumps. */
 export function rideShape(path: string, piece: ShapePiece, track: Track | null, frame: number): Op[] {

@@ -42,6 +42,13 @@ export function moveKeys(parameter: Animated, frames: number[], by: number): Key
   return [...rest, ...moved].sort((a, b) => a.frame - b.frame);
 }
 
+/** A parameter changed throughout: its constant and every key. */
+export function everyKey<T>(path: string, parameter: Animated<T>, change: (value: T) => T): Op[] {
+  const ops: Op[] = [{ op: "replace", path: `${path}/value`, value: change(parameter.value) }];
+  if (parameter.keys.length) ops.push({ op: "replace", path: `${path}/keys`, value: parameter.keys.map((k) => ({ ...k, value: change(k.value) })) });
+  return ops;
+}
+
 const constant = <T>(value: T): Animated<T> => ({ value, keys: [] });
 
 export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLayer {
@@ -103,7 +110,7 @@ export const newPlane = (footage: string, name: string, frame: number, corners: 
 
 export const newFace = (footage: string, name: string, frame: number, near: Vec2): FaceTrack => ({ kind: "face", ...trackBase(footage, name, frame), near });
 
-export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null });
+export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null, world: null });
 
 export const newPicture = (footage: string, name: string, frame: number): PictureTrack => ({ kind: "picture", ...trackBase(footage, name, frame) });
 

@@ -42,7 +42,7 @@ interface TrackBase { id: string; name: string; footage: string; reference_frame
 export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
-export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null }
+export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null; world: number[] | null }
 export interface PictureTrack extends TrackBase { kind: "picture" }
 export type Track = PointTrack | PlaneTrack | FaceTrack | CameraTrack | PictureTrack;
 export type Footage = Whole<Schemas["Footage"]>;

@@ -49,6 +49,8 @@ interface Bench {
   points: number[];
   /** What the next shape is for, when it was asked for from there: a layer to cut. */
   cutFor: string | null;
+  /** The solved scene of a camera track, shown in place of the picture. */
+  scene: string | null;
   drawer: Drawer;
   dialog: "none" | "palette" | "shortcuts" | "render";
   message: { text: string; kind: "error" | "info" } | null;
@@ -110,10 +112,10 @@ export const useBench = create<Bench>((set, get) => {
     });
   return {
     id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
-    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawn: [], piece: null, points: [], cutFor: null, drawer: null, dialog: "none",
+    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null, drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
-      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null });
+      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null });
       try {
         const state = await getShot(id);
         if (get().id !== id) return;

@@ -1,0 +1,34 @@
+import { expect, test } from "vitest";
+import { floorThrough, inverse4, SAME, scaledBy, setWorld, sizeOf4, through4, times4, turned, turnsOf } from "./scene";
+import type { CameraTrack, Shot, Vec3 } from "./types";
+
+const floor = floorThrough([1, 2, 3], [2, 2, 3.5], [1, 2.4, 5], [0, -5, 0])!;
+
+test("a floor is flat, the camera is above it, and the first point is the origin", () => {
+  for (const p of [[1, 2, 3], [2, 2, 3.5], [1, 2.4, 5]]) expect(through4(floor, p)[1]).toBeCloseTo(0, 9);
+  expect(through4(floor, [1, 2, 3]).map((v) => Math.abs(v))).toEqual([0, 0, 0].map(() => expect.closeTo(0, 9)));
+  expect(through4(floor, [0, -5, 0])[1]).toBeLessThan(0);
+  expect(through4(floor, [2, 2, 3.5])[2]).toBeCloseTo(0, 9);
+  expect(floorThrough([0, 0, 0], [1, 1, 1], [2, 2, 2], [0, -5, 0])).toBeNull();
+});
+
+test("worlds are turned back, scaled and measured", () => {
+  const large = scaledBy(floor, 4);
+  expect(sizeOf4(large)).toBeCloseTo(4, 9);
+  times4(large, inverse4(large)).forEach((v, i) => expect(v).toBeCloseTo(SAME[i], 9));
+});
+
+test("turns go into degrees and back", () => {
+  for (const v of [[10, 20, 30], [-50, 80, 170], [0, 0, 0]] as Vec3[]) turnsOf(turned(v)).forEach((d, i) => expect(d).toBeCloseTo(v[i], 6));
+});
+
+test("what lies in the scene goes along with a new floor", () => {
+  const constant = (value: unknown) => ({ value, keys: [] });
+  const depth = { track: "cam", position: constant([1, 2, 3]), rotation: constant([0, 0, 0]), width: constant(2), facing: "own" };
+  const track = { id: "cam", kind: "camera", world: null } as unknown as CameraTrack;
+  const shot = { layers: { a: { kind: "footage", id: "a", place: { depth, hang: null } } }, tracks: { cam: track } } as unknown as Shot;
+  const ops = setWorld(shot, track, scaledBy(floor, 4));
+  const value = (name: string) => ops.find((o) => o.path === `/layers/a/place/depth/${name}/value`)!.value;
+  expect((value("position") as Vec3).map((v) => Math.abs(v))).toEqual([0, 0, 0].map(() => expect.closeTo(0, 6)));
+  expect(value("width")).toBeCloseTo(8, 6);
+});
