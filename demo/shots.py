@@ -14,6 +14,7 @@ from tropein.core.track.measure import Job, measure
 
 SIGN_CORNERS = ((180.65, 22.42), (610.12, 27.64), (609.24, 271.71), (186.37, 279.12))  # of the sign, frame 0
 BENCH_SPOT = (690.0, 500.0)  # near where the workbench is free, frame 0
+RING_CARDS, RING_RADIUS = 6, 92.0
 SIGN_NAIL = (396.5, 128.5)  # the little boat's mast top on the sign, frame 0 of the quay plate
 
 
@@ -55,6 +56,18 @@ def tracked_point(
     """A point track in the document's form, with its samples stored."""
     track = PointTrack(id=new_id(), name=name, footage=footage.id, reference_frame=frame, position=at)
     return tracked(context, footage, track)
+
+
+_faces: dict[tuple[str, str], dict[str, Any]] = {}
+
+
+def tracked_face(context: WorkContext, footage: Footage) -> dict[str, Any]:
+    """The pilot's face; shots that need it share what was once tracked."""
+    place = (str(context.artefacts.root), footage.media)
+    if place not in _faces:
+        track = FaceTrack(id=new_id(), name="Pilot's face", footage=footage.id, reference_frame=0)
+        _faces[place] = tracked(context, footage, track)
+    return {**_faces[place], "id": new_id(), "footage": footage.id}
 
 
 def tracked(context: WorkContext, footage: Footage, track: Track) -> dict[str, Any]:
@@ -141,27 +154,32 @@ def sign_repainted(context: WorkContext, shot: Shot, footage: dict[str, Footage]
 
 
 def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
-    """A dial hovers over the workbench, at a place of the solved scene, bobbing and swinging, with a little glow."""
+    """A dial hovers over the workbench in the solved scene, swinging; a ring of small boards turns round it in depth."""
     camera = CameraTrack(id=new_id(), name="Camera", footage=footage["Quay"].id, reference_frame=0)
     track = tracked(context, footage["Quay"], camera)
     file = context.artefacts.track(track["samples"])
     assert isinstance(file, CameraFile)
-    pose = np.array(file.frames[0].world_to_camera).reshape(3, 4)
-    cloud = np.array(file.points3d)
-    seen = cloud @ pose[:, :3].T + pose[:, 3]
+    pose = np.eye(4)
+    pose[:3] = np.array(file.frames[0].world_to_camera).reshape(3, 4)
+    seen = np.array(file.points3d) @ pose[:3, :3].T + pose[:3, 3]
     px = file.focal_px * seen[:, :2] / seen[:, 2:] + np.array(file.principal_point)
-    chosen = int(np.argmin(np.where(seen[:, 2] > 0, np.linalg.norm(px - BENCH_SPOT, axis=1), 1e9)))
-    spot = ",".join(str(v) for v in file.points3d[chosen])
-    x, y = (float(v) for v in px[chosen])
-    bob = _keys(
-        [x, y - 105], (0, [x, y - 100]), (18, [x, y - 112]), (36, [x, y - 100]), (54, [x, y - 112]), (71, [x, y - 102])
-    )
-    swing = _keys(0.0, (0, -30.0), (20, 40.0), (44, -15.0), (71, 150.0))
+    near = seen[int(np.argmin(np.where(seen[:, 2] > 0, np.linalg.norm(px - BENCH_SPOT, axis=1), 1e9)))]
+    # the world as the first frame's camera sees it, a unit as wide as a pixel at the bench spot
+    unit = file.focal_px / near[2]
+    track["world"] = (np.diag([unit, unit, unit, 1]) @ pose).ravel().tolist()
+    x, y, z = (float(v) for v in near * unit)
+
+    def at(*keys: tuple[int, float]) -> dict[str, Any]:
+        """Bobbing above the spot."""
+        return _keys([x, y - 100, z], *((frame, [x, y - up, z]) for frame, up in keys))
+
+    bob = at((0, 100), (18, 112), (36, 100), (54, 112), (71, 102))
+    swing = _keys([0, 0, 0], (0, [0, 0, -30]), (20, [0, 0, 40]), (44, [0, 0, -15]), (71, [0, 0, 150]))
     dial = _layer(
         "Brass dial", footage["Brass dial"],
         place={
-            "position": bob, "scale": {"value": [0.15, 0.15]}, "rotation": swing, "motion_blur": True,
-            "ride": {"track": track["id"], "reference_frame": 0, "parts": ["position", "rotation", "scale"], "spot": spot},
+            "motion_blur": True,
+            "depth": {"track": track["id"], "position": bob, "rotation": swing, "width": {"value": 88}, "facing": "camera"},
         },
         effects=[
             _effect("grade", exposure=-0.5, temperature=0.4),
@@ -169,13 +187,34 @@ def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Foot
             _effect("glow", threshold=0.35, radius=60.0, amount=0.5, tint=[1.0, 0.8, 0.5]),
         ],
     )  # fmt: skip
-    return _stacked(shot, [dial], [footage["Brass dial"]], tracks={track["id"]: track})
+    spin = _keys([-12, 0, 0], (0, [-12, 0, 0], "linear"), (71, [-12, -300, 0], "linear"))
+    ring = {
+        "kind": "carrier", "id": new_id(), "name": "Ring of boards",
+        "place": {"depth": {"track": track["id"], "position": bob, "rotation": spin}},
+    }  # fmt: skip
+    cards = []
+    for i in range(RING_CARDS):
+        angle = 2 * np.pi * i / RING_CARDS
+        where = [round(-RING_RADIUS * np.sin(angle), 3), 0, round(-RING_RADIUS * np.cos(angle), 3)]
+        depth = {
+            "position": {"value": where},
+            "rotation": {"value": [0, round(np.degrees(angle), 3), 0]},
+            "width": {"value": 46},
+        }
+        cards.append(
+            _layer(
+                f"Board {i + 1}", footage["Painted board"],
+                place={"motion_blur": True, "hang": {"layer": ring["id"]}, "depth": depth},
+                effects=[_effect("grade", exposure=-0.2, temperature=0.3), _effect("blur", radius=1.0)],
+            )
+        )  # fmt: skip
+    used = [footage["Brass dial"], footage["Painted board"]]
+    return _stacked(shot, [ring, dial, *cards], used, tracks={track["id"]: track})
 
 
 def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
     """Small lamps burn in the pilot's eyes: they ride on the irises and go out with each blink, by keys read off the track."""
-    face = FaceTrack(id=new_id(), name="Pilot's face", footage=footage["Pilot"].id, reference_frame=0)
-    track = tracked(context, footage["Pilot"], face)
+    track = tracked_face(context, footage["Pilot"])
     file = context.artefacts.track(track["samples"])
     assert isinstance(file, FaceFile)
     layers = []
@@ -226,8 +265,7 @@ def rope_in_from_the_blue(context: WorkContext, shot: Shot, footage: dict[str, F
 
 def sea_glass_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
     """The pilot's irises turn to sea glass: a veil that works only within the irises, where the lids are open."""
-    face = FaceTrack(id=new_id(), name="Pilot's face", footage=footage["Pilot"].id, reference_frame=0)
-    track = tracked(context, footage["Pilot"], face)
+    track = tracked_face(context, footage["Pilot"])
 
     def part(name: str, part: str, **more: Any) -> dict[str, Any]:
         return {"kind": "face", "id": new_id(), "name": name, "track": track["id"], "part": part, **more}

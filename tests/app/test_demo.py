@@ -14,6 +14,7 @@ from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import variant
 from tropein.core.document.upgrade import load_shot
 from tropein.core.media.source import Sources
+from tropein.core.raster.picture import Window
 
 
 def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
@@ -22,7 +23,10 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     with transaction(context.engine) as session:
         found = {row.name: load_shot(row.document) for row in shots.all_shots(session)}
         names = {row.name for row in shelf.items(session)}
-    assert set(found) == {"Lamp on the sign", "Sign repainted", "Compass in the air", "Embers and mist", "Lamp eyes"}
+    assert set(found) == {
+        "Lamp on the sign", "Sign repainted", "Compass in the air", "Embers and mist", "Lamp eyes", "Rope in from the blue",
+        "Sea-glass eyes",
+    }  # fmt: skip
     assert {
         "Quay",
         "Pilot",
@@ -54,6 +58,13 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     eyes = found["Lamp eyes"]
     lit = [renderer.frame(eyes, f, 0.5).pixels[..., 0].max() for f in (10, 22)]
     assert lit[0] > 1.5 * lit[1]  # out while the eyes are shut
+    keyed = found["Rope in from the blue"]
+    alone = renderer.frame(variant(keyed, f"only:{keyed.stack[0]}"), 8, 1.0).fill(Window(0, 0, *keyed.size))
+    assert alone[20, 20, 3] < 0.01 and alone[300, 650, 3] > 0.99  # screen, face
+    glass = found["Sea-glass eyes"]
+    matte = next(m.id for m in glass.mattes.values() if m.name == "Irises between the lids")
+    seen = [renderer.matte(glass, matte, f, 0.5).plane.sum() for f in (10, 22)]
+    assert seen[0] > 60 and seen[1] < 0.2 * seen[0]  # a blink hides what lies on the eye
     count = len(said)
     seed(context, said.append)
     assert len(said) == count

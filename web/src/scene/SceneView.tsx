@@ -23,7 +23,7 @@ const SAYS: Record<Picking, string> = {
 /** The solved scene from outside or through its camera: points, the camera's way, layers that lie in it; its floor, origin
  * and units are set by picking points. */
 export default function SceneView({ trackId }: { trackId: string }) {
-  const { shot, frame, commit, set, say } = useBench();
+  const { shot, stored, frame, commit, set, say } = useBench();
   const track = shot!.tracks[trackId] as CameraTrack;
   const file = useSamples(track.samples ? [track.samples] : [])[track.samples ?? ""] as CameraFile | undefined;
   const [picking, setPicking] = useState<Picking>("none");
@@ -55,8 +55,8 @@ export default function SceneView({ trackId }: { trackId: string }) {
   const apart = picked.length === 2 ? Math.hypot(...through4(world, file.points3d[picked[0]]).map((v, i) => v - through4(world, file.points3d[picked[1]])[i])) : 0;
   return (
     <div className="relative min-h-0 min-w-0 flex-1 bg-ground" data-testid="scene">
-      <Canvas frameloop="demand" camera={{ fov: 40, near: 1e-4, far: 1e6 }} raycaster={{ params: { Points: { threshold: 0.1 } } as never }} aria-label="The solved scene" role="img">
-        <color attach="background" args={["#1b1b1b"]} />
+      {through && stored && <img src={`/api/shots/${stored.id}/frame/${frame}.jpg?revision=${stored.revision}&width=1280`} alt="" className="absolute inset-0 h-full w-full object-contain opacity-70" />}
+      <Canvas frameloop="demand" gl={{ alpha: true }} camera={{ fov: 40, near: 1e-4, far: 1e6 }} raycaster={{ params: { Points: { threshold: 0.1 } } as never }} aria-label="The solved scene" role="img">
         <ambientLight intensity={3} />
         <Contents shot={shot} track={track} file={file} world={world} frame={frame} now={now} picked={picked} through={through} pick={pick} />
       </Canvas>
@@ -72,7 +72,7 @@ export default function SceneView({ trackId }: { trackId: string }) {
           <button className="btn btn-main" onClick={() => finish(`set the units of ${track.name}`, scaledBy(world, distance / apart))}>Set the scale</button>
         </div>
       )}
-      <p className="pointer-events-none absolute bottom-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1 text-center">{SAYS[picking]}{picked.length && picking !== "none" ? ` ${picked.length} clicked.` : ""}</p>
+      <p className="pointer-events-none absolute bottom-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1 text-center">{through && picking === "none" ? "Seen by the camera of this frame." : SAYS[picking]}{picked.length && picking !== "none" ? ` ${picked.length} clicked.` : ""}</p>
     </div>
   );
 }
@@ -95,7 +95,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   useEffect(() => {
     if (through) return;
     camera.up.set(0, -1, 0); // y points down
-    camera.position.set(middle[0] + reach * 1.2, middle[1] - reach * 0.9, middle[2] - reach * 1.6);
+    camera.position.set(middle[0] + reach * 0.9, middle[1] - reach * 0.6, middle[2] - reach * 1.2);
     controls.target.set(...middle);
     (camera as THREE.PerspectiveCamera).fov = 40;
     camera.updateProjectionMatrix();
@@ -117,7 +117,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   const layers = Object.values(shot.layers).filter((l): l is FootageLayer => l.kind === "footage" && l.place.depth?.track === track.id);
   return (
     <>
-      <Cloud points={points} size={reach / 130} pick={pick} />
+      <Cloud points={points} size={reach / 90} pick={pick} />
       {picked.map((i) => <mesh key={i} position={points[i]}><sphereGeometry args={[reach / 60, 12, 8]} /><meshBasicMaterial color={BRASS} /></mesh>)}
       <Way way={way} />
       {here && !through && <Frustum eye={here.eye} axes={here.axes} file={file} length={reach / 6} />}

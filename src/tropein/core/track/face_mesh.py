@@ -130,8 +130,17 @@ _LOOPS = {
 }  # fmt: skip
 
 
-def loop(mesh: Mesh, name: str) -> NDArray[np.float64]:
-    """(k, 2) an outline on the face, in order round it."""
+SHUT_SHARE = 0.45  # of an open eye's height is what the mesh leaves open of a shut one (measured on the pilot plate)
+
+
+def loop(mesh: Mesh, name: str, eye_open: float = 1.0) -> NDArray[np.float64]:
+    """(k, 2) an outline on the face, in order round it. `eye_open` 0..1 closes lids that the mesh never wholly closes."""
+    if name.endswith("lids"):
+        lids = mesh[list(_LOOPS[name]), :2]
+        n = len(lids)
+        middle = (lids + lids[-np.arange(n) % n]) / 2  # each point and the one across from it
+        opened = eye_open / (SHUT_SHARE + (1 - SHUT_SHARE) * eye_open) if eye_open > 0 else 0.0
+        return middle + (lids - middle) * opened
     if name in ("left iris", "right iris"):
         x, y, r = iris(mesh, LEFT_IRIS if name == "left iris" else RIGHT_IRIS)
         angle = np.linspace(0, 2 * np.pi, IRIS_POINTS, endpoint=False)

@@ -9,7 +9,7 @@ from tropein.core.animate import camera
 from tropein.core.animate.ride import Path
 from tropein.core.raster.warp import quad_to_quad
 from tropein.core.track.face_mesh import loop, spot_points
-from tropein.core.track.file import CameraFile, FaceFile, PlaneFile, PlaneSample, PointFile, PointSample
+from tropein.core.track.file import CameraFile, FaceFile, FaceSample, PlaneFile, PlaneSample, PointFile, PointSample
 from tropein.core.track.plane import PlaneFound
 from tropein.core.track.point import Found
 
@@ -31,7 +31,7 @@ def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = ""
     if isinstance(track, CameraFile):
         return _camera_path(track, frames) if spot == camera.SPOT else _scene_path(track, frames, spot)
     faces = sorted(track.frames, key=lambda s: s.frame)
-    shapes = [_on_face(np.array(s.landmarks), spot) if s.landmarks else None for s in faces]
+    shapes = [_on_face(s, spot) if s.landmarks else None for s in faces]
     seen = np.array([shape is not None for shape in shapes], bool)
     blank = np.zeros_like(next((shape for shape in shapes if shape is not None), np.zeros((2, 2))))
     points = np.array([blank if shape is None else shape for shape in shapes]).reshape(len(faces), -1, 2)
@@ -47,8 +47,14 @@ def _camera_path(track: CameraFile, frames: NDArray[np.float64]) -> Path:
     return Path(frames, np.array([camera.numbers(p, track.focal_px, centre) for p in poses]), good)
 
 
-def _on_face(mesh: NDArray[np.float64], spot: str) -> NDArray[np.float64]:
-    return loop(mesh, spot[len(LOOP) :]) if spot.startswith(LOOP) else spot_points(mesh, spot)
+def _on_face(sample: FaceSample, spot: str) -> NDArray[np.float64]:
+    mesh = np.array(sample.landmarks)
+    if not spot.startswith(LOOP):
+        return spot_points(mesh, spot)
+    name, opened = spot[len(LOOP) :], 1.0
+    if sample.eye_open and name.endswith("lids"):
+        opened = sample.eye_open.left if name.startswith("left") else sample.eye_open.right
+    return loop(mesh, name, opened)
 
 
 def _scene_path(track: CameraFile, frames: NDArray[np.float64], spot: str) -> Path:
