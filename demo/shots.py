@@ -199,7 +199,7 @@ def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Foot
         depth = {
             "position": {"value": where},
             "rotation": {"value": [0, round(np.degrees(angle), 3), 0]},
-            "width": {"value": 46},
+            "width": {"value": 60},
         }
         cards.append(
             _layer(

@@ -161,3 +161,36 @@ def test_the_matte_bench_has_no_serious_accessibility_fault(
         "async () => (await axe.run()).violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' '))"
     )
     assert not found, found
+
+
+def test_a_face_is_hidden_and_every_frame_is_checked(application: str, page: Page, tmp_path: Path) -> None:
+    new_shot(page, application, stretch(tmp_path, "pilot", range(6)))
+    at, _ = on_screen(page, SIZE)
+    plain = shown(page, SIZE)
+    page.keyboard.press("Shift+P")
+    page.mouse.click(*at(470, 250))
+    page.get_by_role("button", name="Both ways").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 6 frames", timeout=120_000)
+    page.keyboard.press("Shift+V")
+    expect(page.get_by_test_id("sentence")).to_contain_text("Veil shows nothing of its own")
+    page.get_by_role("button", name="Add an effect").click()
+    page.get_by_role("menuitem", name="Mosaic").click()
+    page.get_by_role("button", name="only within nothing yet").first.click()
+    page.get_by_role("menuitem", name="the face of Face 1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("Face 1: oval, a matte of one piece, cuts Veil")
+    page.mouse.move(640, 5)
+    hidden = np.abs(shown(page, SIZE) - plain).max(-1)
+    assert np.median(hidden[200:300, 430:520]) > 4  # nose and mouth
+    assert np.percentile(hidden[:, 850:], 99.5) < 6  # nothing at the edge of the picture
+    page.get_by_role("button", name="Check every frame").click()
+    expect(page.get_by_text("in all 6 frames")).to_be_visible(timeout=60_000)
+    # shrunk, it leaks, and says where
+    grow = page.get_by_role("slider", name="Grow")
+    grow.dblclick()
+    page.keyboard.type("-20")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("The shot has changed since")).to_be_visible()
+    page.get_by_role("button", name="Check every frame").click()
+    expect(page.get_by_role("list", name="Frames that leak").get_by_role("button", name="0–5")).to_be_visible(
+        timeout=60_000
+    )

@@ -1,4 +1,4 @@
-import { Eye, EyeOff, Layers2, Move } from "lucide-react";
+import { Eye, EyeOff, Layers2, Move, VenetianMask, Waypoints } from "lucide-react";
 import { useEffect, useState } from "react";
 import { moveLayer } from "../document/ops";
 import type { Layer } from "../document/types";
@@ -110,12 +110,12 @@ function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
       <span className="flex items-center gap-1 px-0.5 text-[11px] leading-4 text-quiet">
         {layer.kind !== "veil" && !plate && (
           <span data-testid={`rides-${layer.id}`} title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"} className={`max-w-[40px] shrink-0 truncate rounded-full border px-1 ${ride ? "border-track text-track" : "border-dashed border-line"}`}>
-            {ride ? shot?.tracks[ride.track]?.name : "rides"}
+            {ride ? shot?.tracks[ride.track]?.name : <Waypoints size={10} aria-label="rides on nothing" className="my-[3px]" />}
           </span>
         )}
         {layer.kind !== "carrier" && (
           <span data-testid={`cut-${layer.id}`} title={layer.cut.length ? `cut by ${layer.cut.map((c) => shot?.mattes[c.matte]?.name).join(", ")}` : "drop a matte here to cut it"} className={`max-w-[40px] shrink-0 truncate rounded-full border px-1 ${layer.cut.length ? "border-matte text-matte" : "border-dashed border-line"}`}>
-            {layer.cut.length ? shot?.mattes[layer.cut[0].matte]?.name : "cut"}
+            {layer.cut.length ? shot?.mattes[layer.cut[0].matte]?.name : <VenetianMask size={10} aria-label="cut by nothing" className="my-[3px]" />}
           </span>
         )}
         {plate && <span>{shot?.size.join("×")}</span>}

@@ -115,7 +115,7 @@ export const newCamera = (footage: string, name: string, frame: number): CameraT
 export const newPicture = (footage: string, name: string, frame: number): PictureTrack => ({ kind: "picture", ...trackBase(footage, name, frame) });
 
 /** Layers that hang from another. */
-export const hangingFrom = (shot: Shot, id: string) => Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id);
+export const hangingFrom = (shot: Shot, id: string) => shot.stack.map((s) => shot.layers[s]).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id);
 
 export function removeTrack(shot: Shot, id: string): Op[] {
   const ops: Op[] = [];

@@ -163,11 +163,12 @@ function Card({ layer, shot, frame, facing }: { layer: FootageLayer; shot: Shot;
   const depth = layer.place.depth!;
   const footage = shot.footage[layer.footage];
   const width = sample(depth.width, frame);
+  const invalidate = useThree((s) => s.invalidate);
   const texture = useMemo(() => {
-    const loaded = new THREE.TextureLoader().load(`/api/media/${footage.media}/poster.jpg`);
+    const loaded = new THREE.TextureLoader().load(`/api/media/${footage.media}/poster.jpg`, () => invalidate());
     loaded.colorSpace = THREE.SRGBColorSpace;
     return loaded;
-  }, [footage.media]);
+  }, [footage.media, invalidate]);
   const r = depth.facing === "camera" && facing ? [0, 1, 2].flatMap((row) => facing.map((axis) => axis[row])) : turned(sample(depth.rotation, frame));
   const p = sample(depth.position, frame);
   // the plane's own y points up, the scene's down

@@ -6,8 +6,12 @@ import numpy as np
 
 from tropein.core.document.effect import KINDS
 from tropein.core.effects import run, sampled
+from tropein.core.matte.chroma import Keying, coverage, unmixed
+from tropein.core.matte.screen import find
 from tropein.core.raster import blend, colour
+from tropein.core.raster.coverage import Joining, combine, cut, mix_where
 from tropein.core.raster.grain import fractal
+from tropein.core.raster.outline import fill
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.track.align import align, align_many, correlations, warped, warped_many
 
@@ -28,6 +32,7 @@ def warm() -> None:
     for kind, cls in KINDS.items():
         run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
     fractal(32, 32, 8)
+    _mattes(a)
     rng = np.random.default_rng(0)
     image = rng.random((64, 64)).astype(np.float32) * 255
     eye = np.array([[1.0, 0, 32], [0, 1.0, 32]])
@@ -37,3 +42,15 @@ def warm() -> None:
     patches = warped_many(image, eye[None], 8, 1)
     align_many(image, patches, eye[None], 8, 1, 2)
     correlations(image, patches, eye[None], 8, 1)
+
+
+def _mattes(a: Picture) -> None:
+    box = np.array([[4, 4], [28, 4], [28, 28], [4, 28.0]])
+    shape = fill(box, np.ones((4, 2)), a.window)
+    both = combine([shape, shape], [Joining("add"), Joining("subtract")], a.window)
+    cut(a, both)
+    mix_where(a, a, both)
+    rgb = np.tile(np.float32([0.02, 0.1, 0.5]), (64, 64, 1))
+    screen = find(rgb, None, 1.0, 2)
+    if screen is not None:
+        unmixed(rgb, screen, coverage(rgb, screen, Keying()), Keying())

@@ -15,6 +15,7 @@ from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Window
 
 WIDE_PX = 12  # a soft edge this wide on the reduced picture is smooth enough to enlarge
+SOFT_FROM_PX, SOFT_FLATNESS_PX = 4.0, 0.15  # where the whole edge is soft, fewer pieces look the same
 FLATNESS_PX = 0.02  # how far a flattened curve may stray
 Points = NDArray[np.float64]
 
@@ -26,13 +27,14 @@ def flatten(at: Points, before: Points, after: Points, widths: Points, closed: b
     repeat its first vertex.
     """
     n = len(at)
+    flatness = SOFT_FLATNESS_PX if len(widths) and widths.sum(1).min() * scale > SOFT_FROM_PX else FLATNESS_PX
     vertices, carried = [], []
     for i in range(n if closed else n - 1):
         j = (i + 1) % n
         p = np.array([at[i], at[i] + after[i], at[j] + before[j], at[j]])
         # the second difference bounds how far a cubic strays from its chords (Wang, 1984)
         bend = max(np.linalg.norm(p[0] - 2 * p[1] + p[2]), np.linalg.norm(p[1] - 2 * p[2] + p[3])) * scale
-        parts = int(np.clip(np.ceil(np.sqrt(0.75 * bend / FLATNESS_PX)), 1, 200))
+        parts = int(np.clip(np.ceil(np.sqrt(0.75 * bend / flatness)), 1, 200))
         t = np.arange(parts)[:, None] / parts
         s = 1 - t
         vertices.append(s**3 * p[0] + 3 * s * s * t * p[1] + 3 * s * t * t * p[2] + t**3 * p[3])
