@@ -50,7 +50,7 @@ def _mattes(a: Picture) -> None:
     both = combine([shape, shape], [Joining("add"), Joining("subtract")], a.window)
     cut(a, both)
     mix_where(a, a, both)
-    rgb = np.tile(np.float32([0.02, 0.1, 0.5]), (64, 64, 1))
+    rgb = np.tile(np.array([0.02, 0.1, 0.5], np.float32), (64, 64, 1))
     screen = find(rgb, None, 1.0, 2)
     if screen is not None:
         unmixed(rgb, screen, coverage(rgb, screen, Keying()), Keying())
