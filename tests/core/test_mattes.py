@@ -309,6 +309,30 @@ def test_a_keyed_layer_lies_over_the_plate_without_its_screen() -> None:
     assert Renderer(Stills(white=pixels), path, 1 << 24).frame(without, 0).fill(FRAME)[2, 2, 1] > 0.2  # type: ignore[arg-type]
 
 
+def test_a_layer_cut_outside_its_own_key_keeps_its_screen() -> None:
+    rgb, _, _ = keyed_plate(5)
+    pixels = np.ones((180, 240, 4), np.float32)
+    pixels[..., :3] = rgb
+    place = {"position": {"value": [32, 24]}, "scale": {"value": [64 / 240, 64 / 240]}}
+    piece = {"kind": "chroma", "id": "k", "name": "key", "layer": "over"}
+    document = shot([piece], place=place, cut=[{"matte": "m", "side": "outside"}])
+    large = document.footage["white"].model_copy(update={"size": (240, 180)})
+    document = document.model_copy(update={"footage": {**document.footage, "white": large}})
+    picture = Renderer(Stills(white=pixels), path, 1 << 24).frame(document, 0).fill(FRAME)  # type: ignore[arg-type]
+    assert picture[2, 2, 1] > 0.2 and picture[24, 32, :3] == pytest.approx([0.18] * 3, abs=0.01)
+
+
+def test_a_piece_that_shows_nothing_covers_nothing() -> None:
+    gone = {"kind": "luma", "id": "l", "name": "l", "layer": "plate", "how": "intersect"}
+    document = shot([shape(), gone], cut=[])
+    hidden = document.layers["plate"].model_copy(update={"end": "nothing", "start": 50})
+    clip = document.footage["plate"].model_copy(update={"kind": "clip"})
+    document = document.model_copy(
+        update={"layers": {**document.layers, "plate": hidden}, "footage": {**document.footage, "plate": clip}}
+    )
+    assert coverage(document).max() == 0
+
+
 def test_steps_keep_their_keys_until_a_piece_changes() -> None:
     key = lambda document: Planner(document, Stills(), path).plan(0).key
     assert key(shot([shape()])) == key(shot([shape()]))

@@ -29,7 +29,7 @@ from tropein.core.matte import chroma, ranges, screen
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
-from tropein.core.raster.coverage import Coverage, Joining
+from tropein.core.raster.coverage import Coverage, Joining, Plane
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix, apply, scaling
@@ -74,10 +74,9 @@ class Mattes:
         for piece in matte.pieces:
             if not piece.on or (piece.span and not piece.span[0] <= frame < piece.span[1] + 1):
                 continue
-            made = self._piece(piece, frame)
-            if made is not None:
-                steps.append(self._edged(made, piece, frame))
-                joinings.append(Joining(piece.how, sample(piece.opacity, frame), piece.invert))
+            made = self._piece(piece, frame) or step("nothing-covered", window, (), lambda: cov.full(window, 0.0))
+            steps.append(self._edged(made, piece, frame))
+            joinings.append(Joining(piece.how, sample(piece.opacity, frame), piece.invert))
         return step("matte", (joinings, window), tuple(steps), lambda *p: cov.combine(p, joinings, window))
 
     def cuts(self, cuts: list[Cut], frame: float) -> Step | None:
@@ -92,29 +91,38 @@ class Mattes:
             return parts[0] if parts else None
         return step("cuts", (), tuple(parts), lambda *p: cov.product(p))
 
-    def seen_from(self, coverage: Step, to_frame: Matrix, window: Callable[[Picture], Window], picture: Step) -> Step:
+    def seen_from(self, coverage: Step, to_frame: Matrix, picture: Step) -> Step:
         """Coverage as a layer's own picture sees it; `to_frame` takes its pixels to the frame's."""
         return step(
             "seen-from", np.round(to_frame, 9).tolist(), (coverage, picture),
-            lambda c, p: cov.seen_from(c, to_frame, window(p)),
+            lambda c, p: cov.seen_from(c, to_frame, p.window),
         )  # fmt: skip
 
     def unmixed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
-        """The layer's picture without the light of a screen it is keyed from, where one of its cuts does so."""
+        """The layer's picture without the light of the screen it is keyed from, where one of its cuts keeps what is not
+        screen."""
+        piece = self._own_screen(layer)
+        if piece is None:
+            return picture
+        find, keying = _keying(piece, working, frame)
+        picture = self._sharpened(layer, picture, working)
+
+        def make(p: Picture, alpha: Coverage) -> Picture:
+            behind = find(p.pixels[..., :3]) if not p.window.empty else None
+            if behind is None:
+                return p
+            return Picture(chroma.unmixed(p.pixels[..., :3], behind, alpha.plane, keying), p.window)
+
+        keyed = self._keyed(piece, picture, working, frame)
+        return step("unmix", (keying, _screen_key(piece, frame), working), (picture, keyed), make)
+
+    def _own_screen(self, layer: FootageLayer) -> ChromaPiece | None:
         for one in layer.cut:
             for piece in self.pictures.places.shot.mattes[one.matte].pieces:
-                if isinstance(piece, ChromaPiece) and piece.layer == layer.id and piece.on:
-                    find, keying = _keying(piece, working, frame)
-                    picture = self._sharpened(layer, picture, working)
-
-                    def make(p: Picture, alpha: Coverage, find: Find = find, keying: chroma.Keying = keying) -> Picture:
-                        behind = find(p.pixels[..., :3])
-                        if behind is None or p.window.empty:
-                            return p
-                        return Picture(chroma.unmixed(p.pixels[..., :3], behind, alpha.plane, keying), p.window)
-
-                    return step("unmix", (piece.kind, keying, _screen_key(piece, frame), working), (picture, self._keyed(piece, picture, working, frame)), make)  # fmt: skip
-        return picture
+                keeps = (one.side == "inside") == ((piece.how != "subtract") != piece.invert)
+                if isinstance(piece, ChromaPiece) and piece.layer == layer.id and piece.on and keeps:
+                    return piece
+        return None
 
     def _edged(self, made: Step, what: Piece | Cut, frame: float) -> Step:
         """Grown and softened; a shape has done so itself, along its outline."""
@@ -141,8 +149,9 @@ class Mattes:
             return None
         picture, working = own
         if isinstance(piece, ChromaPiece):
-            picture = self._sharpened(layer, picture, working)
-        made = self._keyed(piece, picture, working, frame) if isinstance(piece, ChromaPiece) else self._range(piece, picture, working, frame)  # fmt: skip
+            made = self._keyed(piece, self._sharpened(layer, picture, working), working, frame)
+        else:
+            made = self._range(piece, picture, frame)
         return self._in_frame(layer, made, working, frame)
 
     def _in_frame(self, layer: FootageLayer, made: Step, working: float, frame: float) -> Step | None:
@@ -177,13 +186,14 @@ class Mattes:
 
         return step("chroma", (keying, _screen_key(piece, frame), working), (picture,), make)
 
-    def _range(self, piece: LumaPiece | ColourPiece, picture: Step, working: float, frame: float) -> Step:
+    def _range(self, piece: LumaPiece | ColourPiece, picture: Step, frame: float) -> Step:
+        """Brightness or colour of a layer's own pixels, where it covers at all."""
         if isinstance(piece, LumaPiece):
-            luma = tuple(sample(v, frame) for v in (piece.low, piece.high, piece.softness))
-            return step("luma", (luma, working), (picture,), lambda p: Coverage(ranges.luma(p.pixels[..., :3], *luma) * p.pixels[..., 3], p.window))  # fmt: skip
+            low, high, softness = (sample(v, frame) for v in (piece.low, piece.high, piece.softness))
+            return step("luma", (low, high, softness), (picture,), lambda p: _where(p, ranges.luma(p.pixels[..., :3], low, high, softness)))  # fmt: skip
         names = ("hue", "hue_width", "saturation", "dark", "light", "softness")
         chosen = ranges.ColourRange(*(sample(getattr(piece, n), frame) for n in names))
-        return step("colour", (chosen, working), (picture,), lambda p: Coverage(ranges.colour(p.pixels[..., :3], chosen) * p.pixels[..., 3], p.window))  # fmt: skip
+        return step("colour", chosen, (picture,), lambda p: _where(p, ranges.colour(p.pixels[..., :3], chosen)))
 
     def _face(self, piece: FacePiece, frame: float) -> Step | None:
         """Outlines through the mesh; lids that meet enclose nothing."""
@@ -260,6 +270,10 @@ def _with_colour(picture: Picture) -> Picture:
 
 def _screen_key(piece: ChromaPiece, frame: float) -> tuple:
     return piece.screen, sample(piece.even, frame)
+
+
+def _where(picture: Picture, plane: Plane) -> Coverage:
+    return Coverage(plane * picture.pixels[..., 3], picture.window)
 
 
 def _as_picture(coverage: Coverage) -> Picture:

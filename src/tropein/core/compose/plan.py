@@ -215,7 +215,7 @@ class Planner:
         total = to_frame(matrix, self.scale, scale)
         if np.allclose(total, np.eye(3), atol=1e-9):
             return (coverage,)
-        return (mattes.seen_from(coverage, total, lambda p: p.window, picture),)
+        return (mattes.seen_from(coverage, total, picture),)
 
     def _veil(self, under: Step, layer: VeilLayer, frame: float, opacity: float) -> Step:
         changed = self._effects(under, layer, frame, self.scale)
