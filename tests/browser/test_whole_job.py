@@ -76,12 +76,12 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
 
     # footage onto the shelf, and from there between the panes
     page.get_by_role("button", name="Shelf", exact=True).click()
-    page.locator("input[type=file]").last.set_input_files(str(spot_still(tmp_path)))
+    page.get_by_role("region", name="Shelf").locator("input[type=file]").set_input_files(str(spot_still(tmp_path)))
     card = page.get_by_role("listitem").filter(has_text="spot")
     expect(card).to_be_visible(timeout=60_000)
     card.drag_to(page.get_by_test_id("gap-0"))
     expect(page.get_by_test_id("sentence")).to_contain_text(
-        "spot, from the shelf, rides on nothing yet, is laid in with normal at 100 %"
+        "spot, from the shelf, rides on nothing yet, is cut by nothing yet, is laid in with normal at 100 %"
     )
     page.keyboard.press("Escape")
 

@@ -358,6 +358,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/artefacts/{name}/track.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Track Table
+         * @description A track's samples as a table, one row a frame.
+         */
+        get: operations["track_table_api_artefacts__name__track_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/tracks/{track_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Table
+         * @description A table (see track.csv) as the samples of a point track, in place of what was there.
+         */
+        post: operations["read_table_api_shots__shot_id__tracks__track_id__table_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/renders": {
         parameters: {
             query?: never;
@@ -2479,6 +2519,11 @@ export interface components {
              */
             edge: "zoom" | "mirror" | "repeat" | "nothing";
         };
+        /** Table */
+        Table: {
+            /** Text */
+            text: string;
+        };
         /**
          * TrackWanted
          * @description Track over first..last (frames of the footage).
@@ -3263,6 +3308,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["FaceFile"] | components["schemas"]["CameraFile"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    track_table_api_artefacts__name__track_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_table_api_shots__shot_id__tracks__track_id__table_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                track_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Table"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -1,4 +1,5 @@
-import { cancelRun, useRuns, useSamples } from "../api/client";
+import { useRef } from "react";
+import { api, cancelRun, got, useRuns, useSamples } from "../api/client";
 import { handSetFrames } from "../document/marks";
 import { removeTrack } from "../document/ops";
 import type { CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
@@ -76,8 +77,29 @@ export function TrackSheet({ track }: { track: Track }) {
         {handSetFrames(track).includes(frame - start) && <button className="btn" onClick={letGo}>No longer set by hand here</button>}
       </Section>
       <div className="flex-1" />
-      <button className="btn mt-4 self-start" onClick={() => void commit(`remove the track ${track.name}`, removeTrack(shot, track.id))}>Remove this track</button>
+      <TableRow track={track} />
+      <button className="btn mt-2 self-start" onClick={() => void commit(`remove the track ${track.name}`, removeTrack(shot, track.id))}>Remove this track</button>
     </>
+  );
+}
+
+/** Its samples as a table, out; those of a point track also in. */
+function TableRow({ track }: { track: Track }) {
+  const { id, say } = useBench();
+  const input = useRef<HTMLInputElement>(null);
+  const read = async (file: File) => {
+    try {
+      await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/table", { params: { path: { shot_id: id!, track_id: track.id } }, body: { text: await file.text() } }));
+    } catch (error) {
+      say((error as Error).message);
+    }
+  };
+  return (
+    <div className="mt-4 flex flex-wrap gap-1.5">
+      {track.samples && <a className="btn" href={`/api/artefacts/${track.samples}/track.csv`} download={`${track.name}.csv`}>Save as CSV</a>}
+      {track.kind === "point" && <button className="btn" onClick={() => input.current?.click()}>Read a CSV</button>}
+      <input ref={input} type="file" accept=".csv,text/csv" hidden aria-label="A table of samples" onChange={(e) => { if (e.target.files?.[0]) void read(e.target.files[0]); e.target.value = ""; }} />
+    </div>
   );
 }
 

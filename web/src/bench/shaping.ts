@@ -2,11 +2,11 @@
 import { api, got } from "../api/client";
 import { addMatte, addPiece, everyOutline, newChroma, newCut, newFacePiece, newMatte, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
 import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed, without } from "../document/outline";
-import type { Op, Outline, Piece, ShapePiece, Track, Vec2 } from "../document/types";
+import type { Op, Outline, Piece, ShapePiece, Track, TrackFile, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
 
 export const STROKE_TOLERANCE_PX = 1.6;
-const FACE_GROW_PX = 24;
+const [FACE_GROW, FACE_SOFTEN] = [0.2, 0.04]; // of the face's width: full well beyond the margin that is checked
 const LEAST_SCREEN = 0.01; // linear: by how much a screen's colour must stand out
 
 /** The selected matte's shape whose points are edited, and where it is. */
@@ -94,13 +94,16 @@ export async function keyScreen(layerId: string): Promise<void> {
   await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`);
 }
 
-/** A layer cut by the oval of a tracked face, a little larger than it and soft. */
+/** A layer cut by the oval of a tracked face, larger than it by a share of its own width, and soft. */
 export async function cutByFace(layerId: string, track: Track): Promise<void> {
   const { shot, set } = useBench.getState();
   if (!shot) return;
+  const file = track.samples ? await got<TrackFile>(api.GET("/api/artefacts/{name}/track", { params: { path: { name: track.samples } } })).catch(() => null) : null;
+  const widths = (file?.kind === "face" ? file.frames : []).flatMap((f) => (f.landmarks ? [Math.max(...f.landmarks.map((p) => p[0])) - Math.min(...f.landmarks.map((p) => p[0]))] : []));
+  const width = widths.length ? Math.max(...widths) : shot.size[0] / 5;
+  const share = (k: number) => ({ value: Number((k * width).toFixed(1)), keys: [] });
   set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
-  const piece = newFacePiece(track.id);
-  await layPiece({ ...piece, grow: { value: FACE_GROW_PX, keys: [] }, soften: { value: FACE_GROW_PX / 4, keys: [] } }, `cut ${shot.layers[layerId].name} by ${track.name}`, `${track.name}: oval`);
+  await layPiece({ ...newFacePiece(track.id), grow: share(FACE_GROW), soften: share(FACE_SOFTEN) }, `cut ${shot.layers[layerId].name} by ${track.name}`, `${track.name}: oval`);
 }
 
 /** The colour under a click in a layer's own picture, as the screen of the chosen chroma key. */

@@ -1,0 +1,100 @@
+"""Tracks as tables (CSV, RFC 4180): one row a frame, for spreadsheets and other programs; points and planes also back."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+
+from tropein.core.errors import BadInput
+from tropein.core.track.file import (
+    CameraFile,
+    CameraSample,
+    FaceFile,
+    FaceSample,
+    PlaneFile,
+    PlaneSample,
+    PointFile,
+    PointSample,
+    Sample,
+)
+
+COMMON = ("frame", "confidence", "lost", "reason")
+MOST_ROWS, MOST_POINTS = 200_000, 64
+AnyFile = PointFile | PlaneFile | FaceFile | CameraFile
+
+
+def written(file: AnyFile) -> str:
+    """The table of a track. Points and corners are x1, y1, x2, ... in full-size pixels; a face gives its irises and how far
+    eyes and mouth are open; a camera its pose row by row (world to camera, 3x4) and its focal length."""
+    out = io.StringIO()
+    table = csv.writer(out)
+    table.writerow([*COMMON, *_columns(file)])
+    for row in sorted(file.frames, key=lambda s: s.frame):
+        table.writerow([row.frame, row.confidence, int(row.lost), row.reason, *_values(file, row)])
+    return out.getvalue()
+
+
+def _columns(file: AnyFile) -> list[str]:
+    if isinstance(file, CameraFile):
+        return [*(f"m{r}{c}" for r in range(3) for c in range(4)), "focal_px"]
+    if isinstance(file, FaceFile):
+        irises = [f"{side}_iris_{part}" for side in ("left", "right") for part in ("x", "y", "r")]
+        return [*irises, "left_eye_open", "right_eye_open", "mouth_open"]
+    count = 4 if isinstance(file, PlaneFile) else max((len(s.points) for s in file.frames), default=1)
+    return [f"{axis}{i + 1}" for i in range(count) for axis in "xy"]
+
+
+def _values(file: AnyFile, row: Sample) -> list[object]:
+    if isinstance(row, PointSample):
+        return [v for p in row.points for v in (p or ("", ""))]
+    if isinstance(row, PlaneSample):
+        return [v for p in (row.corners or (("", ""),) * 4) for v in p]
+    if isinstance(row, FaceSample):
+        irises = [*row.iris.left, *row.iris.right] if row.iris else [""] * 6
+        eyes = [row.eye_open.left, row.eye_open.right] if row.eye_open else ["", ""]
+        return [*irises, *eyes, "" if row.mouth_open is None else row.mouth_open]
+    assert isinstance(row, CameraSample) and isinstance(file, CameraFile)
+    pose: list[object] = list(row.world_to_camera) if row.world_to_camera else [""] * 12
+    return [*pose, file.focal_px]
+
+
+def read_points(text: str, like: PointFile) -> PointFile:
+    """A table with columns frame, x1, y1, ... as the samples of a point track; `confidence`, `lost` and `reason` may be
+    there. `like` says of what footage. BadInput names the line that is wrong."""
+    rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff"))))
+    if len(rows) < 2 or len(rows) > MOST_ROWS:
+        raise BadInput("The table needs a line of column names and at least one frame.")
+    names = [n.strip().lower() for n in rows[0]]
+    count = sum(n.startswith("x") and n[1:].isdigit() for n in names)
+    wanted = ["frame", *(f"{axis}{i + 1}" for i in range(count) for axis in "xy")]
+    if not 1 <= count <= MOST_POINTS or any(n not in names for n in wanted):
+        raise BadInput("The table needs the columns frame, x1, y1, and for more points x2, y2, and so on.")
+    frames: dict[int, PointSample] = {}
+    for number, row in enumerate(rows[1:], 2):
+        if not any(cell.strip() for cell in row):
+            continue
+        cells = dict(zip(names, (c.strip() for c in row), strict=False))
+        sample = _read_row(cells, count, number)
+        if sample.frame in frames:
+            raise BadInput(f"Line {number}: frame {sample.frame} is there twice.")
+        frames[sample.frame] = sample
+    return like.model_copy(update={"frames": [frames[f] for f in sorted(frames)], "stopped": ""})
+
+
+def _read_row(cells: dict[str, str], count: int, number: int) -> PointSample:
+    try:
+        frame = int(cells["frame"])
+        points = []
+        for i in range(1, count + 1):
+            x, y = cells.get(f"x{i}", ""), cells.get(f"y{i}", "")
+            points.append((float(x), float(y)) if x and y else None)
+        sure = float(cells.get("confidence") or 1.0)
+    except ValueError as error:
+        raise BadInput(f"Line {number}: {error}.") from error
+    numbers = [v for p in points if p for v in p]
+    if not all(math.isfinite(v) and abs(v) <= 1e6 for v in [*numbers, float(frame)]) or not 0 <= sure <= 1:
+        raise BadInput(f"Line {number}: a number there is out of range.")
+    lost = cells.get("lost", "") in ("1", "true", "True", "yes") or not any(points)
+    each = [0.0 if p is None or lost else sure for p in points]
+    return PointSample(frame=frame, confidence=0.0 if lost else sure, lost=lost, reason=cells.get("reason", ""), points=points, point_confidence=each)  # fmt: skip
