@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { floorThrough, inverse4, SAME, scaledBy, setWorld, sizeOf4, through4, times4, turned, turnsOf } from "./scene";
+import { floorThrough, inverse4, modelOf, SAME, scaledBy, setWorld, sizeOf4, through4, times4, turned, turnsOf } from "./scene";
 import type { CameraTrack, Shot, Vec3 } from "./types";
 
 const floor = floorThrough([1, 2, 3], [2, 2, 3.5], [1, 2.4, 5], [0, -5, 0])!;
@@ -31,4 +31,14 @@ test("what lies in the scene goes along with a new floor", () => {
   const value = (name: string) => ops.find((o) => o.path === `/layers/a/place/depth/${name}/value`)!.value;
   expect((value("position") as Vec3).map((v) => Math.abs(v))).toEqual([0, 0, 0].map(() => expect.closeTo(0, 6)));
   expect(value("width")).toBeCloseTo(8, 6);
+});
+
+test("what hangs in depth goes round with what it hangs from", () => {
+  const constant = (value: unknown) => ({ value, keys: [] });
+  const layer = (id: string, position: Vec3, rotation: Vec3, hang: string | null, track: string | null) =>
+    ({ kind: "carrier", id, place: { depth: { track, position: constant(position), rotation: constant(rotation), width: constant(1), facing: "own" }, hang: hang && { layer: hang, reference_frame: 0 } } });
+  const shot = { layers: { ring: layer("ring", [10, 0, 50], [0, 90, 0], null, "cam"), card: layer("card", [0, 0, -5], [0, 0, 0], "ring", null) } } as unknown as Shot;
+  const model = modelOf(shot, shot.layers.card, 0)!;
+  expect(model.track).toBe("cam");
+  [5, 0, 50].forEach((v, i) => expect(model.place[i]).toBeCloseTo(v, 6));
 });

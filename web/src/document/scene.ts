@@ -1,6 +1,7 @@
 /** The world of a solved scene: its floor, origin and units, and what must move along when they change. 4x4, row by row. */
+import { sample } from "./animate";
 import { everyKey } from "./ops";
-import type { CameraFile, CameraTrack, Op, Shot, Vec3 } from "./types";
+import type { CameraFile, CameraTrack, Layer, Op, Shot, Vec3 } from "./types";
 
 export type Matrix4 = number[];
 export const SAME: Matrix4 = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
@@ -65,10 +66,7 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
   const change = times4(world, inverse4(track.world ?? SAME));
   const k = sizeOf4(change);
   const r = [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => change[row * 4 + c] / k));
-  const turn = (v: Vec3): Vec3 => {
-    const own = turned(v);
-    return turnsOf([0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => [0, 1, 2].reduce((s, i) => s + r[row * 3 + i] * own[i * 3 + c], 0))));
-  };
+  const turn = (v: Vec3): Vec3 => turnsOf(times3(r, turned(v)));
   const ops: Op[] = [{ op: "replace", path: `/tracks/${track.id}/world`, value: world }];
   for (const layer of Object.values(shot.layers)) {
     const depth = layer.kind !== "veil" ? layer.place.depth : null;
@@ -84,6 +82,20 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
   }
   return ops;
 }
+
+/** Where a layer in depth lies at a frame, what it hangs from included: a turn, a place, and whose scene it is. */
+export function modelOf(shot: Shot, layer: Layer, frame: number): { turn: number[]; place: Vec3; track: string | null } | null {
+  const depth = layer.kind !== "veil" ? layer.place.depth : null;
+  if (!depth || layer.kind === "veil") return null;
+  const own = { turn: turned(sample(depth.rotation, frame)), place: sample(depth.position, frame), track: depth.track };
+  const above = layer.place.hang ? modelOf(shot, shot.layers[layer.place.hang.layer], frame) : null;
+  if (!above) return own;
+  const r = above.turn;
+  const place = [0, 1, 2].map((k) => above.place[k] + [0, 1, 2].reduce((sum, c) => sum + r[k * 3 + c] * own.place[c], 0)) as Vec3;
+  return { turn: times3(r, own.turn), place, track: above.track };
+}
+
+const times3 = (a: number[], b: number[]) => [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => [0, 1, 2].reduce((s, i) => s + a[row * 3 + i] * b[i * 3 + c], 0)));
 
 function hangsInDepth(shot: Shot, id: string): boolean {
   const layer = shot.layers[id];

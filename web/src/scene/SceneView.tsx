@@ -5,7 +5,7 @@ import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import { useSamples } from "../api/client";
 import { plateLayer } from "../bench/tracking";
 import { sample } from "../document/animate";
-import { eyeOf, floorThrough, movedBy, poseIn, SAME, scaledBy, setWorld, through4, times4, turned, type Matrix4 } from "../document/scene";
+import { eyeOf, floorThrough, modelOf, movedBy, poseIn, SAME, scaledBy, setWorld, through4, times4, type Matrix4 } from "../document/scene";
 import type { CameraFile, CameraTrack, FootageLayer, Shot, Vec3 } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
@@ -95,12 +95,13 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   useEffect(() => {
     if (through) return;
     camera.up.set(0, -1, 0); // y points down
-    camera.position.set(middle[0] + reach * 0.9, middle[1] - reach * 0.6, middle[2] - reach * 1.2);
-    controls.target.set(...middle);
+    const between = middle.map((v, i) => 0.7 * v + 0.3 * way[0][i]) as Vec3; // both the points and the camera's way are in view
+    camera.position.set(between[0] + reach, between[1] - reach * 0.7, between[2] - reach * 1.2);
+    controls.target.set(...between);
     (camera as THREE.PerspectiveCamera).fov = 40;
     camera.updateProjectionMatrix();
     controls.update();
-  }, [camera, controls, middle, reach, through]);
+  }, [camera, controls, middle, reach, through, way]);
   useEffect(() => {
     controls.enabled = !through;
     if (!through || !here) return;
@@ -114,7 +115,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
     camera.updateProjectionMatrix();
     invalidate();
   });
-  const layers = Object.values(shot.layers).filter((l): l is FootageLayer => l.kind === "footage" && l.place.depth?.track === track.id);
+  const layers = Object.values(shot.layers).filter((l): l is FootageLayer => l.kind === "footage" && modelOf(shot, l, frame)?.track === track.id);
   return (
     <>
       <Cloud points={points} size={reach / 90} pick={pick} />
@@ -169,8 +170,9 @@ function Card({ layer, shot, frame, facing }: { layer: FootageLayer; shot: Shot;
     loaded.colorSpace = THREE.SRGBColorSpace;
     return loaded;
   }, [footage.media, invalidate]);
-  const r = depth.facing === "camera" && facing ? [0, 1, 2].flatMap((row) => facing.map((axis) => axis[row])) : turned(sample(depth.rotation, frame));
-  const p = sample(depth.position, frame);
+  const model = modelOf(shot, layer, frame)!;
+  const r = depth.facing === "camera" && facing ? [0, 1, 2].flatMap((row) => facing.map((axis) => axis[row])) : model.turn;
+  const p = model.place;
   // the plane's own y points up, the scene's down
   const matrix = new THREE.Matrix4().set(r[0], -r[1], -r[2], p[0], r[3], -r[4], -r[5], p[1], r[6], -r[7], -r[8], p[2], 0, 0, 0, 1);
   return (
