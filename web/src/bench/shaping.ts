@@ -36,7 +36,7 @@ export function finishShape(outline: Outline, closed: boolean): void {
   const what = isShapeTool(tool) && tool !== "outline" && tool !== "freehand" ? tool : "shape";
   const taken = selection.kind === "matte" && shot ? shot.mattes[selection.id].pieces.length : 0;
   const name = `${what[0].toUpperCase()}${what.slice(1)}${taken ? ` ${taken + 1}` : ""}`;
-  void layPiece(newShape(name, rounded(outline), closed), `draw a ${what}`);
+  void layPiece(newShape(name, rounded(outline), closed), `draw ${"aeiou".includes(what[0]) ? "an" : "a"} ${what}`);
 }
 
 export const boxed = (tool: "rectangle" | "ellipse", a: Vec2, b: Vec2) => (tool === "rectangle" ? rectangle(a, b) : ellipse(a, b));
