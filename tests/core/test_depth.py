@@ -156,3 +156,9 @@ def test_a_scene_needs_a_camera() -> None:
     track = {"kind": "point", "id": "p", "name": "p", "footage": "red"}
     with pytest.raises(BadInput, match="not a camera track"):
         shot(layer("a", "red", track="p"), tracks={"p": track})
+
+
+def test_the_plate_does_not_lie_in_depth() -> None:
+    document = shot(layer("a", "red", width=40)).model_dump(mode="json")
+    with pytest.raises(BadInput, match="nor lies in depth"):
+        load_shot(document | {"plate": "a"})

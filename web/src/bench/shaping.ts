@@ -5,7 +5,7 @@ import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed,
 import type { Op, Outline, Piece, ShapePiece, Track, TrackFile, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
 
-export const STROKE_TOLERANCE_PX = 1.6;
+const STROKE_TOLERANCE_PX = 1.6;
 const [FACE_GROW, FACE_SOFTEN] = [0.2, 0.04]; // of the face's width: full well beyond the margin that is checked
 const LEAST_SCREEN = 0.01; // linear: by how much a screen's colour must stand out
 

@@ -1,7 +1,7 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
 import { at, everyKey, newId, partsOf, setValue } from "./ops";
-import type { ChromaPiece, Cut, FacePiece, Layer, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
+import type { ChromaPiece, Cut, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
 
 const constant = <T>(value: T) => ({ value, keys: [] });
 
@@ -64,8 +64,5 @@ export function rideShape(path: string, piece: ShapePiece, track: Track | null, 
   const ride = track && { track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: piece.ride?.steady ?? 0, gaps: piece.ride?.gaps ?? "bridge" };
   return [{ op: "replace", path: `${path}/ride`, value: ride }];
 }
-
-/** How far a layer's first cut goes, as a word. */
-export const cutWords = (shot: Shot, layer: Layer) => layer.cut.map((c) => ({ name: shot.mattes[c.matte]?.name ?? "?", side: c.side }));
 
 export const outlineAt = (piece: ShapePiece, frame: number) => sample(piece.outline, frame);

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,6 +32,12 @@ Paths = Callable[[str, str], Path | None]
 BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
 
 
+@lru_cache(64)
+def _filled(path: Path, other: Path) -> Path:
+    """Paths are kept by whoever gives them: each pair is filled once, not for every matrix."""
+    return path.filled_by(other)
+
+
 @dataclass(frozen=True)
 class Places:
     """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed."""
@@ -45,7 +52,7 @@ class Places:
         if path is None or track.bridge is None or path.good.all():
             return path
         other = self.paths(self.shot.tracks[track.bridge].samples or "", "")
-        return path if other is None else path.filled_by(other)
+        return path if other is None else _filled(path, other)
 
     def within_shutter(
         self, layer: FootageLayer, footage: Footage, frame: float, still: Matrix, scale: float, quality: Quality

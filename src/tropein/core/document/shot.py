@@ -79,8 +79,10 @@ def broken_references(shot: Shot) -> list[str]:
     if shot.plate is not None and (not shot.stack or shot.stack[-1] != shot.plate):
         problems.append("the plate must be the last layer of the stack")
     plate = shot.layers.get(shot.plate or "")
-    if isinstance(plate, FootageLayer) and (plate.place.ride or plate.place.hang):
-        problems.append("the plate neither rides nor hangs: what rides on it would go round in a circle")
+    if isinstance(plate, FootageLayer) and (plate.place.ride or plate.place.hang or plate.place.depth):
+        problems.append(
+            "the plate neither rides nor hangs, nor lies in depth: what rides on it would go round in a circle"
+        )
     for where, things in (
         ("footage", shot.footage),
         ("layers", shot.layers),
