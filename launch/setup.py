@@ -17,6 +17,7 @@ def environment() -> dict[str, str]:
         "PYTHONPATH": f"{ROOT / 'src'}{os.pathsep}{ROOT}",
         "NUMBA_CACHE_DIR": str(VAR / "numba"),
         "OMP_WAIT_POLICY": "PASSIVE",
+        "OPENBLAS_NUM_THREADS": "1",  # small matrices: threads only wait for each other
         "PYTHONDONTWRITEBYTECODE": "",  # compiled modules are kept: start-up is several times faster
         "TROPEIN_HOME": os.environ.get("TROPEIN_HOME", str(VAR / "home")),
         "TROPEIN_WEB": str(WEB / "dist"),

@@ -19,6 +19,7 @@ app.add_typer(shot, name="shot")
 app.command("probe")(clips.probe_clip)
 track.command("point")(tracks.track_point)
 track.command("plane")(tracks.track_plane)
+track.command("object")(tracks.track_object)
 track.command("face")(tracks.track_face)
 track.command("camera")(tracks.track_camera)
 matte.callback()(lambda: None)  # a group, though it has one command so far

@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from tropein.cli.clips import Clip, Json
 from tropein.cli.common import bar, frame_range, say, whole_or_nothing
-from tropein.core.document import CameraTrack, FaceTrack, Footage, PlaneTrack, PointTrack, Track
+from tropein.core.document import CameraTrack, FaceTrack, Footage, ObjectTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document.track import BoxAt
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow, files_of
 from tropein.core.media.record import MediaRecord, MediaStore
@@ -62,6 +63,25 @@ def track_plane(
         id="track", name="track", footage="clip", reference_frame=frame, corners=(four[0], four[1], four[2], four[3])
     )
     _run(clip, track, frames, out, json)
+
+
+def track_object(
+    clip: Clip,
+    box: Annotated[str, typer.Option("--box", help="X,Y,W,H: the upper left corner, width and height.")],
+    frame: Annotated[int, typer.Option("--frame", help="The frame at which the box is there.")],
+    out: Out,
+    frames: Frames = None,
+    json: Json = False,
+) -> None:
+    """Follow a thing by a box around it both ways from a frame: place, size and angle."""
+    try:
+        x, y, w, h = (float(v) for v in box.split(","))
+    except ValueError:
+        raise BadInput(f"--box is written X,Y,W,H, not {box!r}.") from None
+    if w < 1 or h < 1:
+        raise BadInput("The box needs a width and a height.")
+    at = BoxAt(centre=(x + w / 2, y + h / 2), sides=(w, h))
+    _run(clip, ObjectTrack(id="track", name="track", footage="clip", reference_frame=frame, box=at), frames, out, json)
 
 
 def track_face(

@@ -583,6 +583,27 @@ export interface components {
             /** Keys */
             keys?: components["schemas"]["Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"][];
         };
+        /**
+         * BoxAt
+         * @description A box in full-size footage pixels: centre and sides, and how far it is turned, clockwise.
+         */
+        BoxAt: {
+            /** Centre */
+            centre: [
+                number,
+                number
+            ];
+            /** Sides */
+            sides: [
+                number,
+                number
+            ];
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+        };
         /** CameraFile */
         CameraFile: {
             /**
@@ -1350,6 +1371,15 @@ export interface components {
             point: number;
         };
         /**
+         * HandSetBox
+         * @description A box the user put right.
+         */
+        HandSetBox: {
+            /** Frame */
+            frame: number;
+            box: components["schemas"]["BoxAt"];
+        };
+        /**
          * HandSetCorners
          * @description Corners the user put right.
          */
@@ -1721,6 +1751,123 @@ export interface components {
             shelf: string;
             /** Name */
             name?: string | null;
+        };
+        /** ObjectFile */
+        ObjectFile: {
+            /**
+             * Format
+             * @default tropein.track
+             * @constant
+             */
+            format: "tropein.track";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Size */
+            size: [
+                number,
+                number
+            ];
+            /** Rate */
+            rate: string;
+            /** Reference Frame */
+            reference_frame: number;
+            /**
+             * Stopped
+             * @default
+             */
+            stopped: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "object";
+            /** Frames */
+            frames: components["schemas"]["ObjectSample"][];
+        };
+        /**
+         * ObjectSample
+         * @description `box`: centre x, y, width, height; turned clockwise by `angle_deg`.
+         */
+        ObjectSample: {
+            /** Frame */
+            frame: number;
+            /** Confidence */
+            confidence: number;
+            /** Lost */
+            lost: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+        };
+        /**
+         * ObjectTrack
+         * @description A thing followed by a box around it, while it turns, comes nearer and changes shape.
+         */
+        ObjectTrack: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "object";
+            box: components["schemas"]["BoxAt"];
+            /** Hand Set */
+            hand_set?: components["schemas"]["HandSetBox"][];
         };
         /**
          * Outline
@@ -2388,7 +2535,7 @@ export interface components {
             plate?: string | null;
             /** Tracks */
             tracks?: {
-                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
+                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["ObjectTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
             };
             /** Mattes */
             mattes?: {
@@ -3306,7 +3453,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["FaceFile"] | components["schemas"]["CameraFile"];
+                    "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["ObjectFile"] | components["schemas"]["FaceFile"] | components["schemas"]["CameraFile"];
                 };
             };
             /** @description Validation Error */

@@ -1,4 +1,4 @@
-import { Crosshair, Film, Frame, Music, Pin, Plus, Smile, Square, Upload, VenetianMask, Video, Waypoints, X } from "lucide-react";
+import { Crosshair, Film, Frame, Music, Package, Pin, Plus, Smile, Square, Upload, VenetianMask, Video, Waypoints, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import type { ShelfItem, Track } from "../document/types";
@@ -36,12 +36,13 @@ export function Kit() {
 const TOOLS = [
   { tool: "point", title: "Track a point", keys: "T" },
   { tool: "plane", title: "Track a plane", keys: "P" },
+  { tool: "object", title: "Track a thing in a box", keys: "⇧T" },
   { tool: "face", title: "Track a face", keys: "⇧P" },
 ] as const;
 
 /** What kind of track: a ring, a sheet in perspective, a face. */
 export function KindGlyph({ kind }: { kind: Track["kind"] }) {
-  const Icon = { point: Crosshair, plane: Square, face: Smile, camera: Video, picture: Frame }[kind];
+  const Icon = { point: Crosshair, plane: Square, object: Package, face: Smile, camera: Video, picture: Frame }[kind];
   return <Icon size={14} className={`shrink-0 text-track ${kind === "plane" ? "-skew-y-12" : ""}`} />;
 }
 

@@ -1,10 +1,10 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useSamples } from "../api/client";
-import { cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
-import type { CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
+import { boxAt, boxCorners, cornerMoved, cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
+import type { BoxAt, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
-import { placeInDepth, placeInScene, plateLayer, setCornersByHand, setPointByHand } from "./tracking";
+import { placeInDepth, placeInScene, plateLayer, setBoxByHand, setCornersByHand, setPointByHand } from "./tracking";
 
 const GOOD = "#5fb3a1";
 const LOST = "#e08763";
@@ -28,6 +28,7 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
     <g data-testid="track-path" data-samples={all.length}>
       {track.kind === "point" && [track.position, ...track.more].map((_, i) => <Point key={i} track={track} point={i} all={all} frame={now} view={view} />)}
       {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
+      {track.kind === "object" && <Thing track={track} all={all} frame={now} view={view} />}
       {track.kind === "camera" && <Scene track={track} file={file} frame={now} view={view} layer={layer && layer.kind !== "veil" ? layer : undefined} />}
       {track.kind === "face" && <Face track={track} file={file} all={all} frame={now} scale={scale} />}
     </g>
@@ -112,10 +113,9 @@ function Plane({ track, all, frame, view }: { track: PlaneTrack; all: Mark[]; fr
   const corners = cornersAt(track, frame, mark);
   const colour = mark?.lost ? LOST : GOOD;
   if (!corners) return null;
-  const middle = all.map((m): Mark => ({ ...m, places: m.places.length === 4 ? [[0, 1].map((k) => m.places.reduce((a, p) => a + p![k], 0) / 4) as Vec2] : [] }));
   return (
     <>
-      <Trail all={middle} point={0} frame={frame} scale={view.scale} />
+      <Trail all={middles(all)} point={0} frame={frame} scale={view.scale} />
       <polygon points={corners.map(([x, y]) => `${x * view.scale},${y * view.scale}`).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={mark?.lost ? "4 4" : undefined} style={{ pointerEvents: "none" }} />
       {corners.map((_, i) => <Corner key={i} track={track} corners={corners} index={i} colour={colour} view={view} />)}
     </>
@@ -134,6 +134,54 @@ function Corner({ track, corners, index, colour, view }: { track: PlaneTrack; co
     </g>
   );
 }
+
+function Thing({ track, all, frame, view }: { track: ObjectTrack; all: Mark[]; frame: number; view: View }) {
+  const mark = all.find((m) => m.frame === frame);
+  const box = boxAt(track, frame, mark);
+  if (!box) return null;
+  return <Box key={frame} track={track} box={box} all={all} lost={!!mark?.lost} frame={frame} view={view} />;
+}
+
+function Box({ track, box, all, lost, frame, view }: { track: ObjectTrack; box: BoxAt; all: Mark[]; lost: boolean; frame: number; view: View }) {
+  const whole = useGrip(view, (to) => setBoxByHand(track, { ...box, centre: to }));
+  const [sized, setSized] = useState<BoxAt | null>(null);
+  const colour = lost ? LOST : GOOD;
+  const now = sized ?? { ...box, centre: whole.moved ?? box.centre };
+  const corners = boxCorners(now);
+  return (
+    <>
+      <Trail all={middles(all)} point={0} frame={frame} scale={view.scale} />
+      <polygon points={corners.map(([x, y]) => `${x * view.scale},${y * view.scale}`).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={lost ? "4 4" : undefined} className={view.active ? "cursor-grab" : ""} data-testid="object-box" {...whole.grip(box.centre)}>
+        <title>{track.name}: drag to put it right at this frame</title>
+      </polygon>
+      {view.active && corners.map(([x, y], i) => (
+        <Grip key={i} at={[x, y]} view={view} title={`Drag to size the box of ${track.name} at this frame`} moving={(to) => setSized(cornerMoved(box, i, to))} done={async (to) => { await setBoxByHand(track, cornerMoved(box, i, to)); setSized(null); }} colour={colour} />
+      ))}
+    </>
+  );
+}
+
+/** A dot that is dragged and tells where it goes. */
+function Grip({ at, view, title, colour, moving, done }: { at: Vec2; view: View; title: string; colour: string; moving: (to: Vec2) => void; done: (to: Vec2) => Promise<void> }) {
+  const { moved, grip } = useGrip(view, done);
+  const last = useRef<Vec2 | null>(null);
+  useEffect(() => {
+    if (moved && moved !== last.current) {
+      last.current = moved;
+      moving(moved);
+    }
+  });
+  return (
+    <g transform={`translate(${at[0] * view.scale},${at[1] * view.scale})`} className="cursor-grab" {...grip(at)}>
+      <circle r="9" fill="transparent" />
+      <circle r="4.5" fill="#1b1b1b" stroke={colour} strokeWidth="1.8" />
+      <title>{title}</title>
+    </g>
+  );
+}
+
+/** The middle of what is tracked by four corners. */
+const middles = (all: Mark[]) => all.map((m): Mark => ({ ...m, places: m.places.length === 4 ? [[0, 1].map((k) => m.places.reduce((a, p) => a + p![k], 0) / 4) as Vec2] : [] }));
 
 /** The points of the solved scene; with a layer selected that rides on the camera, a click places it there. */
 function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackFile | undefined; frame: number; view: View; layer?: FootageLayer | CarrierLayer }) {

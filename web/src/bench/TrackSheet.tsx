@@ -13,10 +13,11 @@ import { Section } from "./Sheet";
 import { plateLayer, runTrack } from "./tracking";
 import { OFFER, WORD } from "./words";
 
-const WHAT = { point: "a point of", plane: "a plane in", face: "a face in", camera: "the camera of", picture: "the motion of all of" };
+const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", camera: "the camera of", picture: "the motion of all of" };
 const MEND = {
   point: "Drag the ring in the picture to put it right here; then follow again, and the path goes through it.",
   plane: "Drag a corner in the picture to put it right here; then follow again, and the plane goes through it.",
+  object: "Drag the box or a corner in the picture to put it right here; then follow again, and the box goes through it.",
   face: "A face is found by itself. Where it is lost, what rides on it bridges the gap.",
   camera: "Select a layer, let it ride on the camera, then click one of the points in the picture to place it there.",
   picture: "Select the plate and hold this track still; with Smooth above 0 only the shake goes.",
@@ -40,7 +41,7 @@ export function TrackSheet({ track }: { track: Track }) {
   const mean = kept.reduce((a, s) => a + s.confidence, 0) / Math.max(1, kept.length);
   const what = track.kind === "point" && track.more.length ? `${track.more.length + 1} points of` : WHAT[track.kind];
   const letGo = () => {
-    if (track.kind !== "point" && track.kind !== "plane") return;
+    if (!("hand_set" in track)) return;
     const rest = (track.hand_set as { frame: number }[]).filter((h) => h.frame !== frame - start);
     void commit(`let ${track.name} go at ${frame - start}`, [{ op: "replace", path: `${path}/hand_set`, value: rest }]);
   };
@@ -59,7 +60,7 @@ export function TrackSheet({ track }: { track: Track }) {
             <progress className="w-full" aria-label="Tracking" max={run.total || 1} value={run.done} />
             <div className="flex items-center gap-2"><span className="mono flex-1 text-quiet">{run.state === "waiting" ? "waiting for a worker" : `${run.done} of ${run.total}`}</span><button className="btn" onClick={() => void cancelRun(run.id)}>Stop, keep what is done</button></div>
           </div>
-        ) : track.kind !== "point" && track.kind !== "plane" ? (
+        ) : !("hand_set" in track) ? (
           <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both")}>{track.kind === "camera" ? "Solve" : "Both ways"}</button>
         ) : (
           <div className="flex gap-1.5 py-1">

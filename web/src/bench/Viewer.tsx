@@ -3,13 +3,14 @@ import type { Vec2 } from "../document/types";
 import { frames } from "../live/frames";
 import { isShapeTool, useBench } from "../state/bench";
 import { insertFootage, readDrop } from "./drops";
+import { DragBox } from "./DragBox";
 import { DrawShape, SHAPE_SAYS } from "./DrawShape";
 import { Handles } from "./Handles";
 import { Outlines } from "./Outlines";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
 import { pickScreen } from "./shaping";
-import { clickToTrack } from "./tracking";
+import { boxToTrack, clickToTrack } from "./tracking";
 import { usePicture } from "./usePictures";
 import { usePlayback } from "./usePlayback";
 
@@ -19,6 +20,7 @@ const SAYS = {
   more: () => "Click one more spot that moves with the first.",
   plane: (n: number) => `Click the ${["top left", "top right", "bottom right", "bottom left"][n]} corner of the flat thing.`,
   face: () => "Click on the face to follow.",
+  object: () => "Drag a box around the thing to follow, close to its outline.",
   screen: () => "Click the screen, close to the subject but not on it.",
 };
 
@@ -130,6 +132,7 @@ export function Viewer() {
           </g>
         </svg>
       )}
+      {shot && !playing && tool === "object" && <DragBox scale={scale} origin={origin} toShot={toShot} done={boxToTrack} />}
       {shot && !playing && isShapeTool(tool) && <DrawShape key={tool} tool={tool} scale={scale} origin={origin} toShot={toShot} />}
       {compare === "wipe" && (
         <div

@@ -120,6 +120,7 @@ export const ACTIONS: Action[] = [
   { group: "Keys", name: "Lanes or curves", keys: "C", run: () => s().set({ lanesAs: s().lanesAs === "curves" ? "lanes" : "curves" }) },
   { group: "Tracks", name: "Track a point", keys: "T", run: () => take("point") },
   { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },
+  { group: "Tracks", name: "Track a thing in a box", keys: "Shift+T", run: () => take("object") },
   { group: "Tracks", name: "Track a face", keys: "Shift+P", run: () => take("face") },
   { group: "Tracks", name: "Solve the camera", run: () => void startCamera() },
   { group: "Tracks", name: "Track the whole picture", run: () => void startPicture() },

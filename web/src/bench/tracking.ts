@@ -3,8 +3,8 @@ import { api, got, queries } from "../api/client";
 import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
-import { newCamera, newFace, newPicture, newPlane, newPoint, setValue } from "../document/ops";
-import type { CameraFile, CarrierLayer, Corners, FootageLayer, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
+import { newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
+import type { BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 
@@ -83,6 +83,13 @@ export function clickToTrack(at: Vec2): void {
   }
 }
 
+/** A box dragged around a thing. */
+export function boxToTrack(a: Vec2, b: Vec2): void {
+  const centre = rounded([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2]);
+  const sides = rounded([Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])]);
+  if (inPicture(centre)) void begin((footage, f, n) => newObject(footage, `Object ${n}`, f, { centre, sides, angle_deg: 0 }));
+}
+
 /** Track over the shot's trim in a direction from the reference frame. */
 export async function runTrack(track: Track, direction: "forward" | "backward" | "both"): Promise<void> {
   const { id, shot, say } = useBench.getState();
@@ -124,5 +131,16 @@ export async function setCornersByHand(track: PlaneTrack, corners: Corners): Pro
     return;
   }
   const hand = [...track.hand_set.filter((h) => h.frame !== frame), { frame, corners: value }].sort((a, b) => a.frame - b.frame);
+  await commit(`set ${track.name} by hand at ${frame}`, [{ op: "replace", path: `/tracks/${track.id}/hand_set`, value: hand }]);
+}
+
+export async function setBoxByHand(track: ObjectTrack, box: BoxAt): Promise<void> {
+  const { commit } = useBench.getState();
+  const [frame, value] = [here(), { centre: rounded(box.centre), sides: rounded(box.sides), angle_deg: Number(box.angle_deg.toFixed(2)) }];
+  if (frame === track.reference_frame) {
+    await commit(`move the box of ${track.name}`, [{ op: "replace", path: `/tracks/${track.id}/box`, value }]);
+    return;
+  }
+  const hand = [...track.hand_set.filter((h) => h.frame !== frame), { frame, box: value }].sort((a, b) => a.frame - b.frame);
   await commit(`set ${track.name} by hand at ${frame}`, [{ op: "replace", path: `/tracks/${track.id}/hand_set`, value: hand }]);
 }

@@ -1,6 +1,6 @@
 /** Where a track's marks lie, frame by frame: stored samples with those just coming in over them. */
 import type { LiveSample } from "../live/tracks";
-import type { CameraFile, Corners, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
+import type { BoxAt, CameraFile, Corners, ObjectTrack, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
 
 export interface Mark { frame: number; confidence: number; lost: boolean; reason: string; places: (Vec2 | null)[] }
 
@@ -10,6 +10,7 @@ export function marks(file: TrackFile | undefined, live: LiveSample[] | undefine
     all.set(s.frame, { frame: s.frame, confidence: s.confidence, lost: s.lost, reason: s.reason ?? "", places });
   if (file?.kind === "point") file.frames.forEach((s) => put(s, s.points as (Vec2 | null)[]));
   if (file?.kind === "plane") file.frames.forEach((s) => put(s, (s.corners ?? []) as Vec2[]));
+  if (file?.kind === "object") file.frames.forEach((s) => put(s, s.box ? boxCorners({ centre: [s.box[0], s.box[1]], sides: [s.box[2], s.box[3]], angle_deg: s.angle_deg ?? 0 }) : []));
   if (file?.kind === "face") file.frames.forEach((s) => put(s, s.landmarks ? [[s.landmarks[168][0], s.landmarks[168][1]]] : []));
   if (file?.kind === "camera") file.frames.forEach((s) => put(s, []));
   for (const [frame, x, y, confidence, lost, ...corners] of live ?? []) {
@@ -31,8 +32,38 @@ export function cornersAt(track: PlaneTrack, frame: number, mark: Mark | undefin
   return hand?.corners ?? (mark?.places.length === 4 && mark.places.every(Boolean) ? (mark.places as Corners) : null);
 }
 
+/** The corners of a box, clockwise from top left. */
+export function boxCorners({ centre, sides, angle_deg }: BoxAt): Corners {
+  const a = (angle_deg * Math.PI) / 180;
+  const at = ([x, y]: number[]): Vec2 => [centre[0] + Math.cos(a) * x - Math.sin(a) * y, centre[1] + Math.sin(a) * x + Math.cos(a) * y];
+  const [w, h] = [sides[0] / 2, sides[1] / 2];
+  return [at([-w, -h]), at([w, -h]), at([w, h]), at([-w, h])];
+}
+
+/** The box whose corners, clockwise from top left, these are. */
+export function boxOf([a, b, , d]: Corners): BoxAt {
+  const across: Vec2 = [b[0] - a[0], b[1] - a[1]];
+  return { centre: [(b[0] + d[0]) / 2, (b[1] + d[1]) / 2], sides: [Math.hypot(...across), Math.hypot(d[0] - a[0], d[1] - a[1])], angle_deg: (Math.atan2(across[1], across[0]) * 180) / Math.PI };
+}
+
+/** A box one of whose corners was taken to a place; the one across from it stays. */
+export function cornerMoved(box: BoxAt, index: number, to: Vec2): BoxAt {
+  const fixed = boxCorners(box)[(index + 2) % 4];
+  const a = (box.angle_deg * Math.PI) / 180;
+  const [dx, dy] = [to[0] - fixed[0], to[1] - fixed[1]];
+  const sides: Vec2 = [Math.max(4, Math.abs(Math.cos(a) * dx + Math.sin(a) * dy)), Math.max(4, Math.abs(Math.cos(a) * dy - Math.sin(a) * dx))];
+  return { centre: [(fixed[0] + to[0]) / 2, (fixed[1] + to[1]) / 2], sides, angle_deg: box.angle_deg };
+}
+
+/** Where the box of a track is at a frame: as set by hand, else as found. */
+export function boxAt(track: ObjectTrack, frame: number, mark: Mark | undefined): BoxAt | null {
+  if (frame === track.reference_frame) return track.box;
+  const hand = track.hand_set.find((h) => h.frame === frame);
+  return hand?.box ?? (mark?.places.length === 4 && mark.places.every(Boolean) ? boxOf(mark.places as Corners) : null);
+}
+
 /** Frames in which the user said where it is. */
-export const handSetFrames = (track: Track): number[] => (track.kind === "point" || track.kind === "plane" ? track.hand_set.map((h) => h.frame) : []);
+export const handSetFrames = (track: Track): number[] => ("hand_set" in track ? track.hand_set.map((h) => h.frame) : []);
 
 /** The points of a solved scene as the camera sees them at a frame: (index, x, y), those behind it left out. */
 export function scenePoints(file: CameraFile, frame: number): [number, number, number][] {

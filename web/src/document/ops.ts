@@ -1,6 +1,6 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
+import type { BoxAt, ObjectTrack, Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -107,6 +107,9 @@ export const newPoint = (footage: string, name: string, frame: number, position:
 
 export const newPlane = (footage: string, name: string, frame: number, corners: Corners): PlaneTrack =>
   ({ kind: "plane", ...trackBase(footage, name, frame), corners, hand_set: [] });
+
+export const newObject = (footage: string, name: string, frame: number, box: BoxAt): ObjectTrack =>
+  ({ kind: "object", ...trackBase(footage, name, frame), box, hand_set: [] });
 
 export const newFace = (footage: string, name: string, frame: number, near: Vec2): FaceTrack => ({ kind: "face", ...trackBase(footage, name, frame), near });
 

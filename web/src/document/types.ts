@@ -41,10 +41,13 @@ export type Layer = FootageLayer | VeilLayer | CarrierLayer;
 interface TrackBase { id: string; name: string; footage: string; reference_frame: number; samples: string | null; lost_frames: number; note: string; ignore: string | null; ignore_side: "inside" | "outside"; bridge: string | null }
 export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
+/** Centre and sides in full-size footage pixels, turned clockwise. */
+export interface BoxAt { centre: Vec2; sides: Vec2; angle_deg: number }
+export interface ObjectTrack extends TrackBase { kind: "object"; box: BoxAt; hand_set: { frame: number; box: BoxAt }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
 export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null; world: number[] | null }
 export interface PictureTrack extends TrackBase { kind: "picture" }
-export type Track = PointTrack | PlaneTrack | FaceTrack | CameraTrack | PictureTrack;
+export type Track = PointTrack | PlaneTrack | ObjectTrack | FaceTrack | CameraTrack | PictureTrack;
 export type Footage = Whole<Schemas["Footage"]>;
 export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "mattes" | "plate" | "trim" | "size"> & {
   layers: Record<string, Layer>; tracks: Record<string, Track>; mattes: Record<string, Matte>; plate: string | null; trim: Vec2; size: Vec2;
@@ -56,6 +59,6 @@ export type Run = Schemas["RunOut"];
 export type Control = Schemas["Control"];
 export type EffectInfo = Schemas["EffectInfo"];
 export type About = Schemas["About"];
-export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["FaceFile"] | Schemas["CameraFile"];
+export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["ObjectFile"] | Schemas["FaceFile"] | Schemas["CameraFile"];
 export type CameraFile = Schemas["CameraFile"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };

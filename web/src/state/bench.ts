@@ -12,7 +12,7 @@ export type MatteView = "matte" | "matte-soft" | "matte-tint" | "on-checker" | "
 export const isMatteView = (view: View): view is MatteView => view.startsWith("matte") || view.startsWith("on-");
 /** What a click in the picture does: handles; a new track, or one more point of one; a new shape; the colour of a screen. */
 export type ShapeTool = "outline" | "rectangle" | "ellipse" | "freehand" | "stroke";
-export type Tool = "move" | "point" | "plane" | "face" | "more" | ShapeTool | "screen";
+export type Tool = "move" | "point" | "plane" | "object" | "face" | "more" | ShapeTool | "screen";
 export const SHAPE_TOOLS: readonly ShapeTool[] = ["outline", "rectangle", "ellipse", "freehand", "stroke"];
 export const isShapeTool = (tool: Tool): tool is ShapeTool => (SHAPE_TOOLS as readonly Tool[]).includes(tool);
 export type Drawer = "shelf" | "tracks" | "mattes" | null;

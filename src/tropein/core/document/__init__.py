@@ -39,6 +39,7 @@ from tropein.core.document.track import (
     FaceTrack,
     HandSet,
     HandSetCorners,
+    ObjectTrack,
     PictureTrack,
     PlaneTrack,
     PointTrack,
@@ -48,6 +49,6 @@ from tropein.core.document.track import (
 __all__ = [
     "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "AnimatedVec3", "BlendName",
     "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
-    "LayerBase", "Model", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
+    "LayerBase", "Model", "ObjectTrack", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

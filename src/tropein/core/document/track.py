@@ -71,6 +71,29 @@ class PlaneTrack(TrackBase):
     hand_set: list[HandSetCorners] = Field(default_factory=list, max_length=10_000)
 
 
+class BoxAt(Model):
+    """A box in full-size footage pixels: centre and sides, and how far it is turned, clockwise."""
+
+    centre: Vec2
+    sides: tuple[Annotated[float, Field(ge=1, le=1e5)], Annotated[float, Field(ge=1, le=1e5)]]
+    angle_deg: Annotated[float, Field(ge=-3600, le=3600)] = 0.0
+
+
+class HandSetBox(Model):
+    """A box the user put right."""
+
+    frame: Frame
+    box: BoxAt
+
+
+class ObjectTrack(TrackBase):
+    """A thing followed by a box around it, while it turns, comes nearer and changes shape."""
+
+    kind: Literal["object"] = "object"
+    box: BoxAt
+    hand_set: list[HandSetBox] = Field(default_factory=list, max_length=10_000)
+
+
 class FaceTrack(TrackBase):
     """A face: its mesh, irises, eye and mouth opening, and pose in every frame. `near` is a place on the face that is
     meant, in the reference frame; none means the largest."""
@@ -107,6 +130,7 @@ class PictureTrack(TrackBase):
 Track = Annotated[
     Annotated[PointTrack, Tag("point")]
     | Annotated[PlaneTrack, Tag("plane")]
+    | Annotated[ObjectTrack, Tag("object")]
     | Annotated[FaceTrack, Tag("face")]
     | Annotated[CameraTrack, Tag("camera")]
     | Annotated[PictureTrack, Tag("picture")],

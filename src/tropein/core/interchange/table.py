@@ -8,10 +8,13 @@ import math
 
 from tropein.core.errors import BadInput
 from tropein.core.track.file import (
+    AnyFile,
     CameraFile,
     CameraSample,
     FaceFile,
     FaceSample,
+    ObjectFile,
+    ObjectSample,
     PlaneFile,
     PlaneSample,
     PointFile,
@@ -21,11 +24,10 @@ from tropein.core.track.file import (
 
 COMMON = ("frame", "confidence", "lost", "reason")
 MOST_ROWS, MOST_POINTS = 200_000, 64
-AnyFile = PointFile | PlaneFile | FaceFile | CameraFile
 
 
 def written(file: AnyFile) -> str:
-    """The table of a track. Points and corners are x1, y1, x2, ... in full-size pixels; a face gives its irises and how far
+    """The table of a track. Points and corners are x1, y1, x2, ... in full-size pixels; an object gives its box; a face gives its irises and how far
     eyes and mouth are open; a camera its pose row by row (world to camera, 3x4) and its focal length."""
     out = io.StringIO()
     table = csv.writer(out)
@@ -41,6 +43,8 @@ def _columns(file: AnyFile) -> list[str]:
     if isinstance(file, FaceFile):
         irises = [f"{side}_iris_{part}" for side in ("left", "right") for part in ("x", "y", "r")]
         return [*irises, "left_eye_open", "right_eye_open", "mouth_open"]
+    if isinstance(file, ObjectFile):
+        return ["x", "y", "width", "height", "angle_deg"]
     count = 4 if isinstance(file, PlaneFile) else max((len(s.points) for s in file.frames), default=1)
     return [f"{axis}{i + 1}" for i in range(count) for axis in "xy"]
 
@@ -50,6 +54,8 @@ def _values(file: AnyFile, row: Sample) -> list[object]:
         return [v for p in row.points for v in (p or ("", ""))]
     if isinstance(row, PlaneSample):
         return [v for p in (row.corners or (("", ""),) * 4) for v in p]
+    if isinstance(row, ObjectSample):
+        return [*(row.box or ("",) * 4), row.angle_deg]
     if isinstance(row, FaceSample):
         irises = [*row.iris.left, *row.iris.right] if row.iris else [""] * 6
         eyes = [row.eye_open.left, row.eye_open.right] if row.eye_open else ["", ""]

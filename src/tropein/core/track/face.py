@@ -12,7 +12,7 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
 import cv2
 import numpy as np
@@ -22,6 +22,7 @@ from tropein.core.animate.ride import similarity
 from tropein.core.errors import BadInput
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.face_mesh import Mesh
+from tropein.core.track.frames import ColourPictures
 
 CROP = 2.6  # a crop is this many times the face's box
 CROP_PX = 384
@@ -31,13 +32,6 @@ SEARCH_EVERY = 3
 MAX_JUMP = 0.8  # of the face's width: beyond it is another face
 DOUBT = 0.035  # mean distance of mesh and carried points, in widths of the face, at which confidence falls to a third
 _LK: dict[str, Any] = {"winSize": (21, 21), "maxLevel": 3, "criteria": (3, 20, 0.02)}
-
-
-class ColourPictures(Protocol):
-    @property
-    def size(self) -> tuple[int, int]: ...
-    def __len__(self) -> int: ...
-    def rgb(self, index: int) -> NDArray[np.uint8]: ...
 
 
 @dataclass(frozen=True, eq=False)

@@ -38,6 +38,13 @@ class PlaneSample(Sample):
     homography: Annotated[list[float], Field(min_length=9, max_length=9)] | None = None
 
 
+class ObjectSample(Sample):
+    """`box`: centre x, y, width, height; turned clockwise by `angle_deg`."""
+
+    box: tuple[float, float, float, float] | None
+    angle_deg: float = 0.0
+
+
 class Sides(BaseModel):
     """One for each eye; left is the subject's left."""
 
@@ -104,6 +111,11 @@ class PlaneFile(FileBase):
     frames: list[PlaneSample]
 
 
+class ObjectFile(FileBase):
+    kind: Literal["object"] = "object"
+    frames: list[ObjectSample]
+
+
 class FaceFile(FileBase):
     kind: Literal["face"] = "face"
     frames: list[FaceSample]
@@ -121,14 +133,16 @@ class CameraFile(FileBase):
 TrackFile = Annotated[
     Annotated[PointFile, Tag("point")]
     | Annotated[PlaneFile, Tag("plane")]
+    | Annotated[ObjectFile, Tag("object")]
     | Annotated[FaceFile, Tag("face")]
     | Annotated[CameraFile, Tag("camera")],
     Discriminator("kind"),
 ]
-_ANY: TypeAdapter[PointFile | PlaneFile | FaceFile | CameraFile] = TypeAdapter(TrackFile)
+AnyFile = PointFile | PlaneFile | ObjectFile | FaceFile | CameraFile
+_ANY: TypeAdapter[AnyFile] = TypeAdapter(TrackFile)
 
 
-def parse_track(data: bytes) -> PointFile | PlaneFile | FaceFile | CameraFile:
+def parse_track(data: bytes) -> AnyFile:
     """A track file, gzip or plain; BadInput says what is wrong with it."""
     try:
         raw = gzip.decompress(data) if data[:2] == b"\x1f\x8b" else data

@@ -1,16 +1,17 @@
-"""A whole track: from the reference and every place set by hand, both ways, joined. For points and planes alike."""
+"""A whole track: from the reference and every place set by hand, both ways, joined. For points, planes and objects alike."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Sequence, Sized
 from dataclasses import dataclass, replace
 from typing import Generic, Literal, Protocol, TypeVar
 
 import numpy as np
 
 from tropein.core.errors import BadInput
-from tropein.core.track.frames import Frames
+from tropein.core.track.frames import ColourPictures, Frames
 from tropein.core.track.motion import MotionBetween
+from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
 from tropein.core.track.plane import PlaneAnchor, PlaneFound, PlaneTracker
 from tropein.core.track.point import Anchor, Found, PointTracker
 
@@ -92,8 +93,21 @@ def follow_plane(
     return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_planes)
 
 
+def follow_object(
+    frames: ColourPictures, reference: ObjectAnchor, hand_set: Sequence[ObjectAnchor], wish: Wish[ObjectFound],
+    known: dict[int, ObjectFound] | None = None,
+) -> tuple[dict[int, ObjectFound], str]:  # fmt: skip
+    """The same for a thing in a box."""
+
+    def strand(anchor: ObjectAnchor) -> Strand[ObjectFound]:
+        found = ObjectFound(anchor.frame, anchor.box, 1.0, False)
+        return Strand(found, lambda: ObjectTracker(frames, anchor))
+
+    return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_boxes)
+
+
 def _run(
-    frames: Frames, reference: Strand[F], hand_set: list[Strand[F]], wish: Wish[F], result: dict[int, F],
+    frames: Sized, reference: Strand[F], hand_set: list[Strand[F]], wish: Wish[F], result: dict[int, F],
     between: Callable[[F, F, float], F],
 ) -> tuple[dict[int, F], str]:  # fmt: skip
     """Tracking starts afresh at each strand; what lies between two is reached from both and joined."""
@@ -146,3 +160,12 @@ def between_points(a: Found, b: Found, k: float) -> Found:
 
 def between_planes(a: PlaneFound, b: PlaneFound, k: float) -> PlaneFound:
     return replace(b, corners=np.asarray(a.corners + (b.corners - a.corners) * k))
+
+
+def between_boxes(a: ObjectFound, b: ObjectFound, k: float) -> ObjectFound:
+    one, other = a.box, b.box
+    sides = np.exp(np.log(one.sides) * (1 - k) + np.log(other.sides) * k)
+    box = Box(
+        one.centre + (other.centre - one.centre) * k, sides, one.angle_deg + (other.angle_deg - one.angle_deg) * k
+    )
+    return replace(b, box=box)

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
 from tropein.core.media.grey import GreyPicture
 
 
@@ -14,3 +17,12 @@ class Frames(Protocol):
     def size(self) -> tuple[int, int]: ...
     def __len__(self) -> int: ...
     def frame(self, index: int) -> GreyPicture: ...
+
+
+class ColourPictures(Protocol):
+    """Display-encoded (h, w, 3) uint8 pictures by frame number."""
+
+    @property
+    def size(self) -> tuple[int, int]: ...
+    def __len__(self) -> int: ...
+    def rgb(self, index: int) -> NDArray[np.uint8]: ...

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.media.grey import GreyPicture
-from tropein.core.track.frames import Frames
+from tropein.core.track.frames import ColourPictures, Frames
 
 Ignore = Callable[[int], NDArray[np.bool_] | None]
 SPREAD_PX, FEATHER_PX = 24.0, 6.0
@@ -33,6 +33,27 @@ class MaskedFrames:
         picture = self._frames.frame(index)
         mask = self._ignore(index)
         return picture if mask is None or not mask.any() else wiped(picture, mask)
+
+
+class MaskedColours:
+    """The same for colour pictures."""
+
+    def __init__(self, frames: ColourPictures, ignore: Ignore) -> None:
+        self._frames, self._ignore = frames, ignore
+
+    @property
+    def size(self) -> tuple[int, int]:
+        return self._frames.size
+
+    def __len__(self) -> int:
+        return len(self._frames)
+
+    def rgb(self, index: int) -> NDArray[np.uint8]:
+        picture = self._frames.rgb(index)
+        mask = self._ignore(index)
+        if mask is None or not mask.any():
+            return picture
+        return np.dstack([wiped(np.ascontiguousarray(picture[..., c]), mask) for c in range(3)])
 
 
 def wiped(picture: GreyPicture, mask: NDArray[np.bool_]) -> GreyPicture:

@@ -8,36 +8,41 @@ from typing import Any
 
 import numpy as np
 
-from tropein.core.document import CameraTrack, FaceTrack, PictureTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document import CameraTrack, FaceTrack, ObjectTrack, PictureTrack, PlaneTrack, PointTrack, Track
 from tropein.core.document.footage import Footage
+from tropein.core.document.track import BoxAt
 from tropein.core.errors import BadInput, Cancelled
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.grey import GreyFrames
 from tropein.core.media.record import MediaStore
+from tropein.core.raster.warp import apply
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.camera import solve_camera
 from tropein.core.track.face import FaceFound, follow_face
 from tropein.core.track.file import (
+    AnyFile,
     CameraFile,
     CameraSample,
     FaceFile,
     FaceSample,
     FileBase,
     Irises,
+    ObjectFile,
     PlaneFile,
     PointFile,
     PointSample,
     Sides,
     SolveFacts,
 )  # fmt: skip
-from tropein.core.track.follow import Direction, Wish, follow, follow_plane
+from tropein.core.track.follow import Direction, Wish, follow, follow_object, follow_plane
 from tropein.core.track.frames import Frames
-from tropein.core.track.masked import Ignore, MaskedFrames
+from tropein.core.track.masked import Ignore, MaskedColours, MaskedFrames
 from tropein.core.track.motion import MotionBetween
+from tropein.core.track.object import Box, ObjectAnchor, ObjectFound
 from tropein.core.track.picture import follow_picture
 from tropein.core.track.plane import PlaneAnchor, PlaneFound
 from tropein.core.track.point import Anchor, Found
-from tropein.core.track.samples import found_plane, found_point, plane_sample, point_sample
+from tropein.core.track.samples import found_object, found_plane, found_point, object_sample, plane_sample, point_sample
 
 ERROR_DOUBTED_PX = 1.0  # mean reprojection error at which a frame's confidence falls to a third
 
@@ -81,7 +86,7 @@ class Job:
 class Measured:
     """The samples, and whether the user stopped the run (what was done is kept)."""
 
-    file: PointFile | PlaneFile | FaceFile | CameraFile
+    file: AnyFile
     cancelled: bool = False
 
 
@@ -91,6 +96,8 @@ def measure(job: Job) -> Measured:
         return _points(job, job.track)
     if isinstance(job.track, PlaneTrack):
         return _plane(job, job.track)
+    if isinstance(job.track, ObjectTrack):
+        return _object(job, job.track)
     if isinstance(job.track, PictureTrack):
         return _picture(job)
     if isinstance(job.track, CameraTrack):
@@ -158,6 +165,35 @@ def _plane(job: Job, track: PlaneTrack) -> Measured:
         frames.close()
     rows = [plane_sample(seen[f], reference) for f in sorted(seen)]
     return Measured(PlaneFile(**job.head(stopped), frames=rows), cancelled)
+
+
+def _object(job: Job, track: ObjectTrack) -> Measured:
+    pictures = ColourFrames(job.store, job.footage.media)
+    earlier = job.known.frames if isinstance(job.known, ObjectFile) else []
+    seen = {s.frame: p for s in earlier if _kept(job, s.frame) and (p := found_object(s)) is not None}
+    stopped, cancelled = "", False
+
+    def hear(f: ObjectFound) -> None:
+        seen[f.frame] = f
+        edges = apply(f.box.matrix(), np.array([[-1, -1], [1, -1], [1, 1], [-1, 1.0]])) + 0.5
+        corners = tuple((float(x), float(y)) for x, y in edges)
+        job.report(Heard(f.frame, (float(f.box.centre[0]), float(f.box.centre[1])), f.confidence, f.lost, corners))
+
+    def anchor(frame: int, box: BoxAt) -> ObjectAnchor:
+        return ObjectAnchor(frame, Box(np.array(box.centre), np.array(box.sides), box.angle_deg))
+
+    try:
+        wish = Wish(job.span, job.direction, hear)
+        frames = MaskedColours(pictures, job.ignore) if job.ignore else pictures
+        hand = [anchor(h.frame, h.box) for h in track.hand_set]
+        found, stopped = follow_object(frames, anchor(track.reference_frame, track.box), hand, wish, seen)
+        seen.update(found)
+    except Cancelled:
+        cancelled = True
+    finally:
+        pictures.close()
+    rows = [object_sample(seen[f]) for f in sorted(seen)]
+    return Measured(ObjectFile(**job.head(stopped), frames=rows), cancelled)
 
 
 def _face(job: Job, track: FaceTrack) -> Measured:
@@ -255,7 +291,7 @@ def face_sample(found: FaceFound) -> FaceSample:
     )  # fmt: skip
 
 
-def note_on(file: PointFile | PlaneFile | FaceFile | CameraFile) -> str:
+def note_on(file: AnyFile) -> str:
     """What a person should know of the result, in one sentence or two; "" when all is well."""
     if isinstance(file, CameraFile):
         return file.stopped

@@ -9,14 +9,25 @@ from tropein.core.animate import camera
 from tropein.core.animate.ride import Path
 from tropein.core.raster.warp import quad_to_quad
 from tropein.core.track.face_mesh import loop, spot_points
-from tropein.core.track.file import CameraFile, FaceFile, FaceSample, PlaneFile, PlaneSample, PointFile, PointSample
+from tropein.core.track.file import (
+    AnyFile,
+    CameraFile,
+    FaceSample,
+    ObjectFile,
+    ObjectSample,
+    PlaneFile,
+    PlaneSample,
+    PointFile,
+    PointSample,
+)
+from tropein.core.track.object import Box, ObjectFound
 from tropein.core.track.plane import PlaneFound
 from tropein.core.track.point import Found
 
 LOOP = "loop:"  # a spot that names an outline on a face
 
 
-def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = "") -> Path:
+def as_path(track: AnyFile, spot: str = "") -> Path:
     """The path of a track, of a face that of one of its spots or loops, of a camera that of a place in the scene
     ("x,y,z"). Lost frames are marked, not left out; of several points those count that are never lost, or the surest one."""
     rows = sorted(track.frames, key=lambda s: s.frame)
@@ -28,6 +39,10 @@ def as_path(track: PointFile | PlaneFile | FaceFile | CameraFile, spot: str = ""
         known = [s.corners for s in sorted(track.frames, key=lambda s: s.frame)]
         corners = np.array([c or ((0, 0),) * 4 for c in known], np.float64).reshape(-1, 4, 2)
         return Path(frames, corners, good & np.array([c is not None for c in known], bool), "homography")
+    if isinstance(track, ObjectFile):
+        boxes = [box_of(s) for s in sorted(track.frames, key=lambda s: s.frame)]
+        ends = np.array([_ends(b) if b else np.zeros((2, 2)) for b in boxes]).reshape(-1, 2, 2)
+        return Path(frames, ends, good & np.array([b is not None for b in boxes], bool), "similarity")
     if isinstance(track, CameraFile):
         return _camera_path(track, frames) if spot == camera.SPOT else _scene_path(track, frames, spot)
     faces = sorted(track.frames, key=lambda s: s.frame)
@@ -142,3 +157,28 @@ def found_plane(sample: PlaneSample) -> PlaneFound | None:
     if sample.corners is None:
         return None
     return PlaneFound(sample.frame, np.array(sample.corners), sample.confidence, sample.lost, sample.reason)
+
+
+def _ends(box: Box) -> NDArray[np.float64]:
+    """The middles (2, 2) of the box's left and right side: what carries its place, size and angle."""
+    a = np.radians(box.angle_deg)
+    side = box.sides[0] / 2 * np.array([np.cos(a), np.sin(a)])
+    return np.array([box.centre - side, box.centre + side])
+
+
+def object_sample(found: ObjectFound) -> ObjectSample:
+    """One frame of an object track."""
+    x, y, w, h = (round(float(v), 4) for v in (*found.box.centre, *found.box.sides))
+    return ObjectSample(
+        frame=found.frame, confidence=round(min(max(found.confidence, 0.0), 1.0), 4), lost=found.lost, reason=found.reason,
+        box=(x, y, w, h), angle_deg=round(found.box.angle_deg, 4),
+    )  # fmt: skip
+
+
+def box_of(sample: ObjectSample) -> Box | None:
+    return None if sample.box is None else Box(np.array(sample.box[:2]), np.array(sample.box[2:]), sample.angle_deg)
+
+
+def found_object(sample: ObjectSample) -> ObjectFound | None:
+    box = box_of(sample)
+    return None if box is None else ObjectFound(sample.frame, box, sample.confidence, sample.lost, sample.reason)

@@ -1,0 +1,348 @@
+"""Following a thing by a box around it, while it turns, comes nearer, changes shape and is passed in front of.
+
+Between neighbouring frames the flow of points on the thing says how it moved, its turning in depth told apart (rounded.py); its
+outline, by colour, pulls the box gently to where the thing is, so that nothing drifts (figure.py). Once covered it is looked
+for in the whole picture by what it looked like before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.errors import BadInput
+from tropein.core.raster.warp import Matrix, rotation, scaling, translation
+from tropein.core.track.figure import FROM_GRID, SIDE, SPAN, Figure, carried, sampled
+from tropein.core.track.frames import ColourPictures
+from tropein.core.track.rounded import Step, solid_step
+
+WORK_PX = 150.0  # the box's longer side in the picture that flow is measured on
+SEARCH_PX = 22.0  # and in the one a lost thing is looked for in
+FEATURES = 90
+PULL_PLACE, PULL_SIZE = 0.6, 0.25
+SEEN = 0.6  # of the usual agreement of colours; less is covered
+LOOKS_LIKE = 0.55  # correlation with a view seen before, to believe that the thing was found again
+TURNED_SINCE = 0.3  # or so much, where its colours and its surroundings' are all as they should be
+VIEWS = 12
+VIEW_EVERY = 4
+COAST_FRAMES = 6
+NOISE_LEVELS = 6.0  # difference of grey levels that begins to speak for thing or ground
+MOTION_SAYS = 2.0  # log odds, at most
+SHIFTS = [(0, 0), (0, 1), (0, -1), (1, 0), (-1, 0)]
+_LK: dict[str, Any] = {"winSize": (15, 15), "maxLevel": 3, "criteria": (3, 20, 0.02)}
+# logistic weights of the chance that the centre is within 5 % of the box's size: bias, share of points that agree, agreement of
+# the colours inside and around, correlation with the frame before; set by bench/object_track.py --calibrate
+LOGISTIC = (-3.6, 0.0, -0.3, 5.2, 1.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Box:
+    """Centre and sides in full-size pixels (centres at + 0.5), angle in degrees, clockwise as y points down."""
+
+    centre: NDArray[np.float64]
+    sides: NDArray[np.float64]
+    angle_deg: float = 0.0
+
+    def matrix(self) -> Matrix:
+        """Places in the box, whose edges lie at -1 and 1, to pixels with whole numbers at their centres."""
+        half = self.sides / 2
+        return translation(*(self.centre - 0.5)) @ rotation(self.angle_deg) @ scaling(half[0], half[1])
+
+    def moved(self, shift: NDArray[np.float64], growth: float, roll_deg: float) -> Box:
+        """`shift` along the box's own axes, pixels; `growth` the log of the size."""
+        turned = (rotation(self.angle_deg) @ np.r_[shift, 0])[:2]
+        return Box(self.centre + turned, self.sides * float(np.exp(growth)), self.angle_deg + roll_deg)
+
+
+@dataclass(frozen=True, eq=False)
+class ObjectAnchor:
+    """A frame in which the box is known."""
+
+    frame: int
+    box: Box
+
+
+@dataclass(frozen=True, eq=False)
+class ObjectFound:
+    frame: int
+    box: Box
+    confidence: float
+    lost: bool
+    reason: str = ""
+
+
+@dataclass(eq=False)
+class _State:
+    box: Box
+    velocity: NDArray[np.float64]
+    look: NDArray[np.float32]
+    lost: int = 0
+
+
+class ObjectTracker:
+    """Follows a thing from one anchor through neighbouring frames, either way."""
+
+    def __init__(self, frames: ColourPictures, anchor: ObjectAnchor) -> None:
+        w, h = frames.size
+        box = anchor.box
+        if not (np.isfinite(box.sides).all() and box.sides.min() >= 12):
+            raise BadInput("The box is too small to follow: it must be at least 12 pixels wide and high.")
+        if box.sides[0] > 1.5 * w or box.sides[1] > 1.5 * h:
+            raise BadInput("The box is larger than the picture.")
+        if not (0 <= box.centre[0] < w and 0 <= box.centre[1] < h):
+            raise BadInput("The middle of the box lies outside the picture.")
+        self.frames, self.anchor = frames, anchor
+        picture = frames.rgb(anchor.frame)
+        self._factor = min(1.0, WORK_PX / float(box.sides.max()))
+        work = self._work(picture)
+        self.figure = Figure(work, self._in_work(box))
+        crop = sampled(work, self._in_work(box))
+        if float(cv2.cvtColor(crop, cv2.COLOR_RGB2GRAY)[self.figure.mask > 0.5].std()) < 1.0:
+            raise BadInput("There is nothing but one even colour in the box: nothing to follow.")
+        self._usual = max(self.figure.agreement(self.figure.likely(crop))[0], 0.3)
+        self._views: list[NDArray[np.uint8]] = []
+        self._keep_view(work, box)
+
+    def run(self, last: int, report: Callable[[ObjectFound], None]) -> str:
+        """Track from the anchor to frame `last`. Returns why it ended lost, or ""."""
+        step = 1 if last >= self.anchor.frame else -1
+        before = self._work(self.frames.rgb(self.anchor.frame))
+        state = _State(self.anchor.box, np.zeros(2), _look(sampled(before, self._in_work(self.anchor.box))))
+        found = None
+        for frame in range(self.anchor.frame + step, last + step, step):
+            now = self._work(self.frames.rgb(frame))
+            found = self._next(state, before, now, frame)
+            report(found)
+            before = now
+        return found.reason if found is not None and found.lost else ""
+
+    def _work(self, picture: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        if self._factor == 1.0:
+            return picture
+        return cv2.resize(picture, None, fx=self._factor, fy=self._factor, interpolation=cv2.INTER_AREA)
+
+    def _in_work(self, box: Box) -> Matrix:
+        f = self._factor
+        return translation(0.5 * f - 0.5, 0.5 * f - 0.5) @ scaling(f, f) @ box.matrix()
+
+    def _next(self, state: _State, before: NDArray, now: NDArray, frame: int) -> ObjectFound:
+        tried: list[_Seen] = []
+        if not state.lost:
+            step, ground = self._flow(state.box, before, now)
+            moved = state.box if step is None else state.box.moved(
+                step.shift / self._factor, step.growth, float(np.degrees(step.roll))
+            )  # fmt: skip
+            tried.append(
+                self._settled(now, moved, state.look, step, self._unlike(state.box, moved, ground, before, now))
+            )
+        if not tried or tried[0].doubt:
+            again = self._search(state, now)
+            if again is not None:
+                tried.append(again)
+        best = next((t for t in tried if not t.doubt), None)
+        if best is None:
+            return self._gone(state, tried, frame)
+        jumped = state.lost > 0
+        state.velocity = np.zeros(2) if jumped else best.box.centre - state.box.centre
+        state.box, state.look, state.lost = best.box, best.look, 0
+        if best.confidence > 0.5:
+            self._usual += 0.05 * (best.inside - self._usual)
+            went = self.figure.learn(best.crop, best.likely)
+            state.box = best.box.moved(went * best.box.sides / 2, 0.0, 0.0)
+            if frame % VIEW_EVERY == 0:
+                self._keep_view(now, best.box)
+        return ObjectFound(frame, state.box, best.confidence, False)
+
+    def _gone(self, state: _State, tried: list[_Seen], frame: int) -> ObjectFound:
+        state.lost += 1
+        if state.lost <= COAST_FRAMES:
+            state.box = replace(state.box, centre=state.box.centre + state.velocity)
+            state.velocity = state.velocity * 0.85
+        w, h = self.frames.size
+        outside = not (0 <= state.box.centre[0] < w and 0 <= state.box.centre[1] < h)
+        reason = "left the picture" if outside else (tried[0].doubt if tried else "") or "covered or changed"
+        return ObjectFound(frame, state.box, 0.0, True, reason)
+
+    def _flow(self, box: Box, before: NDArray, now: NDArray) -> tuple[Step | None, Matrix | None]:
+        """How the thing moved, along its own axes, and how (3x3) what is around it did, in pixels of the work picture."""
+        place = self._in_work(box)
+        half = box.sides / 2 * self._factor
+        centre = place[:2, 2]
+        reach = half.max() * 1.7 + 24
+        low = np.maximum(np.floor(centre - reach), 0).astype(int)
+        high = np.minimum(np.ceil(centre + reach), [now.shape[1], now.shape[0]]).astype(int)
+        if (high - low < 24).any():
+            return None, None
+        a, b = (cv2.cvtColor(p[low[1] : high[1], low[0] : high[0]], cv2.COLOR_RGB2GRAY) for p in (before, now))
+        told = self.figure.mask * np.where(self.figure.likely(sampled(before, place)) > 0.35, 1, 0)
+        masks = [
+            cv2.warpAffine(
+                cv2.blur(np.float32(m), (3, 3)), (translation(-low[0], -low[1]) @ place @ FROM_GRID)[:2], a.shape[::-1]
+            )
+            for m in (told, self.figure.mask)
+        ]
+        inside = cv2.goodFeaturesToTrack(a, FEATURES, 0.005, max(3, half.min() / 12), mask=np.uint8(masks[0] > 0.6))
+        outside = cv2.goodFeaturesToTrack(
+            a, FEATURES // 2, 0.005, max(3, half.min() / 8), mask=np.uint8(masks[1] < 0.02)
+        )
+        parts = [p for p in (inside, outside) if p is not None]
+        if not parts:
+            return None, None
+        points = np.concatenate(parts)
+        there, ok, _ = cv2.calcOpticalFlowPyrLK(a, b, points, None, **_LK)
+        back, ok2, _ = cv2.calcOpticalFlowPyrLK(b, a, there, None, **_LK)
+        good = (ok[:, 0] == 1) & (ok2[:, 0] == 1) & (np.linalg.norm(back - points, axis=2)[:, 0] < 0.7)
+        mine = np.arange(len(points)) < (0 if inside is None else len(inside))
+        ground = None
+        rest = good & ~mine
+        if rest.sum() >= 8:
+            found, _ = cv2.estimateAffinePartial2D(
+                points[rest] + np.float32(low), there[rest] + np.float32(low), ransacReprojThreshold=1.0
+            )
+            ground = None if found is None else np.vstack([found, [0, 0, 1]])
+        own = rotation(-box.angle_deg)[:2, :2]
+        good &= mine
+        places = (points[good, 0].astype(float) + low - centre) @ own.T
+        return solid_step(places, (there - points)[good, 0].astype(float) @ own.T, half), ground
+
+    def _unlike(
+        self, was: Box, box: Box, ground: Matrix | None, before: NDArray, now: NDArray
+    ) -> NDArray[np.float64] | None:
+        """(side, side) log odds, by motion, that what is seen around the moved box is the thing: it looks like what was in the
+        box, or like what the ground carried there."""
+        if ground is None:
+            return None
+        place = self._in_work(box)
+        here = _look(sampled(now, place))
+        errors = [
+            np.minimum.reduce([cv2.blur(np.abs(here - np.roll(then, s, (0, 1))), (3, 3)) for s in SHIFTS])
+            for then in (
+                _look(sampled(before, self._in_work(was))),
+                _look(sampled(before, np.linalg.inv(ground) @ place)),
+            )
+        ]
+        return np.clip((errors[1] - errors[0]) / NOISE_LEVELS, -MOTION_SAYS, MOTION_SAYS)
+
+    def _settled(
+        self, now: NDArray, box: Box, look: NDArray, step: Step | None, moving: NDArray | None = None
+    ) -> _Seen:
+        """The box pulled to where colours and motion say the thing is, and how sure that is."""
+        crop = sampled(now, self._in_work(box))
+        likely = self.figure.likely(crop)
+        inside, around = self.figure.agreement(likely)
+        told = likely if moving is None else _joined(likely, moving)
+        clear = self.figure.agreement(told)
+        at = np.zeros(3)
+        if step is None or (inside > 0.85 * self._usual and clear[1] > 0.55):
+            at = self.figure.laid(told)
+            pull = (
+                min(1.0, 2.5 * (clear[1] - 0.5)) * np.array([PULL_PLACE, PULL_SIZE])
+                if step is not None
+                else np.array([1.0, 0.5])
+            )
+            at[:2] *= pull[0]
+            at[2] *= pull[1]
+            box = box.moved(at[:2] * box.sides / 2, float(at[2]), 0.0)
+            crop = sampled(now, self._in_work(box))
+            likely = self.figure.likely(crop)
+            inside, around = self.figure.agreement(likely)
+        mine = _look(crop)
+        alike = _alike(mine, look, self.figure.mask)
+        agree = float(step.agree.mean()) if step is not None else 0.0
+        confidence = confidence_of(agree, inside / self._usual, clear[1], alike)
+        doubt = ""
+        if inside < SEEN * self._usual or (step is None and alike < LOOKS_LIKE) or alike < 0.2:
+            doubt = "covered or changed"
+        if moving is not None:
+            told = _joined(likely, carried(moving, at))
+        return _Seen(box, crop, told if moving is not None else likely, mine, inside, around, confidence, doubt)
+
+    def _search(self, state: _State, now: NDArray) -> _Seen | None:
+        """The thing anywhere in the picture, by the views of it that were kept, and by its colours."""
+        f = SEARCH_PX / float(state.box.sides.max() * self._factor)
+        small = cv2.resize(now, None, fx=f, fy=f, interpolation=cv2.INTER_AREA)
+        size = np.maximum(np.rint(state.box.sides * self._factor * f).astype(int), 6)
+        found: list[tuple[float, NDArray]] = []
+        for view in self._views:
+            template = cv2.resize(view, (int(size[0]), int(size[1])), interpolation=cv2.INTER_AREA)
+            if template.shape[0] > small.shape[0] or template.shape[1] > small.shape[1]:
+                continue
+            score = cv2.matchTemplate(small, template, cv2.TM_CCOEFF_NORMED)
+            _, high, _, at = cv2.minMaxLoc(score)
+            found.append((high, (np.array(at) + size / 2) / f / self._factor))
+        found = [s for s in sorted(found, key=lambda s: -s[0])[:2] if s[0] > LOOKS_LIKE]
+        chance = np.float32(self.figure.likely(small))
+        near, wide = (
+            cv2.blur(chance, tuple(np.rint(size * 0.8).astype(int))),
+            cv2.blur(chance, tuple(np.rint(size * 2).astype(int))),
+        )
+        _, _, _, peak = cv2.minMaxLoc(near - 0.6 * wide)
+        found.append((0.0, (np.array(peak) + 0.5) / f / self._factor))
+        best: _Seen | None = None
+        for _, centre in found:
+            box = replace(state.box, centre=centre)
+            for _ in range(4):
+                seen = self._settled(now, box, state.look, None)
+                box = seen.box
+            alike = max(_alike(seen.look, _look(cv2.resize(v, (SIDE, SIDE))), self.figure.mask) for v in self._wide)
+            sure = min(seen.confidence, 0.8 * alike)
+            right = seen.inside / self._usual
+            w, h = self.frames.size
+            if not (0 <= seen.box.centre[0] < w and 0 <= seen.box.centre[1] < h):
+                continue
+            known = (right > 0.85 and alike > LOOKS_LIKE) or (right > 0.9 and seen.around > 0.6 and alike > TURNED_SINCE)
+            if known and (best is None or sure > best.confidence):
+                best = replace(seen, doubt="", confidence=sure)
+        return best
+
+    def _keep_view(self, work: NDArray, box: Box) -> None:
+        wide = sampled(work, self._in_work(box))
+        edge = int(round(SIDE * (1 - 1 / SPAN) / 2))
+        self._views.append(wide[edge : SIDE - edge, edge : SIDE - edge])
+        if len(self._views) > VIEWS:
+            self._views.pop(1)  # the first, which a person chose, stays
+
+    @property
+    def _wide(self) -> list[NDArray[np.uint8]]:
+        edge = int(round(SIDE * (1 - 1 / SPAN) / 2))
+        return [cv2.copyMakeBorder(v, edge, edge, edge, edge, cv2.BORDER_REPLICATE) for v in self._views]
+
+
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    box: Box
+    crop: NDArray[np.uint8]
+    likely: NDArray[np.float64]
+    look: NDArray[np.float32]
+    inside: float
+    around: float
+    confidence: float
+    doubt: str
+
+
+def confidence_of(agree: float, inside: float, around: float, alike: float) -> float:
+    """The chance that the centre lies within 5 % of the box's size."""
+    z = LOGISTIC[0] + sum(k * v for k, v in zip(LOGISTIC[1:], (agree, inside, around, alike), strict=True))
+    return float(1 / (1 + np.exp(-np.clip(z, -30, 30))))
+
+
+def _joined(likely: NDArray[np.float64], odds: NDArray[np.float64]) -> NDArray[np.float64]:
+    """A chance with more evidence, given as log odds."""
+    p = np.clip(likely, 0.02, 0.98)
+    return np.asarray(1 / (1 + (1 - p) / p * np.exp(-odds)))
+
+
+def _look(crop: NDArray[np.uint8]) -> NDArray[np.float32]:
+    return cv2.GaussianBlur(cv2.cvtColor(crop, cv2.COLOR_RGB2GRAY).astype(np.float32), (0, 0), 1.0)
+
+
+def _alike(a: NDArray, b: NDArray, mask: NDArray) -> float:
+    """Correlation of two looks where the thing is."""
+    w = mask / max(mask.sum(), 1e-9)
+    a, b = a - (w * a).sum(), b - (w * b).sum()
+    return float((w * a * b).sum() / np.sqrt((w * a * a).sum() * (w * b * b).sum() + 1e-9))

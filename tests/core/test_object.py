@@ -1,0 +1,134 @@
+"""A disc with a pattern that shifts, grows and rolls before a wall; a board may pass in front of it."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.conftest import texture
+from tropein.core.errors import BadInput
+from tropein.core.interchange.table import written
+from tropein.core.raster.warp import apply
+from tropein.core.track.file import ObjectFile, parse_track
+from tropein.core.track.follow import Wish, follow_object
+from tropein.core.track.masked import MaskedColours
+from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
+from tropein.core.track.rounded import solid_step
+from tropein.core.track.samples import as_path, found_object, object_sample
+
+SIZE = (400, 260)
+SIDES = np.array([96.0, 96.0])
+
+
+class Disc:
+    def __init__(self, count: int = 20, board: range | None = None) -> None:
+        self.size, self.count, self.board = SIZE, count, board
+        self.skin = texture(200, 200, seed=3) // 2 + np.array([110, 20, 0], np.uint8)
+        self.wall = texture(600, 400, seed=9) // 2 + np.array([0, 40, 90], np.uint8)
+
+    def __len__(self) -> int:
+        return self.count
+
+    def truth(self, i: int) -> Box:
+        centre = np.array([120 + 7.0 * i, 110 + 25 * np.sin(0.2 * i)])
+        return Box(centre, SIDES * (1 + 0.015 * i), 1.2 * i)
+
+    def rgb(self, i: int) -> np.ndarray:
+        box = self.truth(i)
+        to = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ box.matrix() @ np.diag([1 / 48, 1 / 48, 1])
+        m = (to @ np.array([[1, 0, -99.5], [0, 1, -99.5], [0, 0, 1.0]]))[:2]
+        disc = np.zeros((200, 200), np.float32)
+        cv2.circle(disc, (99, 99), 48, 1.0, -1)
+        over = cv2.warpAffine(self.skin.astype(np.float32), m, SIZE)
+        mask = cv2.warpAffine(disc, m, SIZE)[..., None]
+        back = cv2.warpAffine(self.wall, np.array([[1, 0, -60 - 1.5 * i], [0, 1, -50.0]]), SIZE)
+        picture = back * (1 - mask) + over * mask
+        if self.board and i in self.board:
+            x = int(box.centre[0])
+            picture[:, max(0, x - 70) : x + 70] = texture(600, 400, seed=30)[: SIZE[1], : min(x, 70) + 70][:, : picture[:, max(0, x - 70) : x + 70].shape[1]]  # fmt: skip
+        return np.clip(picture + np.random.default_rng(i).normal(0, 2, picture.shape), 0, 255).astype(np.uint8)
+
+
+def off(clip: Disc, found: ObjectFound) -> float:
+    """Distance of the centre from the true one, in sizes of the box."""
+    truth = clip.truth(found.frame)
+    return float(np.linalg.norm(found.box.centre - truth.centre) / truth.sides[0])
+
+
+def test_a_thing_that_moves_grows_and_rolls_is_followed_both_ways() -> None:
+    clip = Disc()
+    found, stopped = follow_object(clip, ObjectAnchor(8, clip.truth(8)), [], Wish((0, 19)))
+    assert stopped == "" and sorted(found) == list(range(20)) and not any(f.lost for f in found.values())
+    assert max(off(clip, f) for f in found.values()) < 0.05
+    assert abs(np.log(found[19].box.sides[0] / clip.truth(19).sides[0])) < 0.12
+    assert abs(found[19].box.angle_deg - clip.truth(19).angle_deg) < 5
+
+
+def test_a_thing_that_was_covered_is_lost_then_found_again() -> None:
+    clip = Disc(board=range(7, 11))
+    found, _ = follow_object(clip, ObjectAnchor(0, clip.truth(0)), [], Wish((0, 19)))
+    assert all(found[i].lost and found[i].reason == "covered or changed" for i in range(7, 11))
+    assert not any(found[i].lost for i in range(13, 20))
+    assert max(off(clip, found[i]) for i in range(13, 20)) < 0.08
+
+
+def test_a_box_set_by_hand_is_kept_exactly_and_pulls_its_neighbours() -> None:
+    clip = Disc()
+    truth = clip.truth(12)
+    hand = Box(truth.centre + 6, truth.sides, truth.angle_deg)
+    found, _ = follow_object(clip, ObjectAnchor(0, clip.truth(0)), [ObjectAnchor(12, hand)], Wish((0, 19)))
+    assert np.array_equal(found[12].box.centre, hand.centre)
+    assert off(clip, found[2]) < off(clip, found[11])
+
+
+def test_turning_in_depth_is_not_taken_for_moving() -> None:
+    """Points on a ball that turns under a still centre, with one in six of them wrong."""
+    rng = np.random.default_rng(4)
+    places = rng.uniform(-0.75, 0.75, (90, 2)) * 60
+    depth = -np.sqrt(60**2 - (places**2).sum(1).clip(0, 60**2))
+    yaw = np.radians(4)
+    after = places[:, 0] * np.cos(yaw) + depth * np.sin(yaw)
+    moves = np.c_[after - places[:, 0], np.zeros(90)] + rng.normal(0, 0.05, (90, 2))
+    moves[::6] += rng.uniform(-9, 9, (15, 2))
+    step = solid_step(places, moves, np.array([60.0, 60.0]))
+    assert step is not None and np.hypot(*np.median(moves, 0)) > 2  # the texture slides by that much
+    assert np.hypot(*step.shift) < 0.7 and step.agree.mean() > 0.7
+
+
+def test_what_cannot_be_followed_is_refused_in_words() -> None:
+    clip = Disc()
+    with pytest.raises(BadInput, match="too small"):
+        ObjectTracker(clip, ObjectAnchor(0, Box(np.array([100.0, 100]), np.array([8.0, 40]))))
+    with pytest.raises(BadInput, match="outside"):
+        ObjectTracker(clip, ObjectAnchor(0, Box(np.array([-50.0, 100]), SIDES)))
+    clip.rgb = lambda i: np.full((260, 400, 3), 90, np.uint8)  # type: ignore[method-assign]
+    with pytest.raises(BadInput, match="one even colour"):
+        ObjectTracker(clip, ObjectAnchor(0, clip.truth(0)))
+
+
+def test_object_files_round_trip_and_carry_place_size_and_angle() -> None:
+    boxes = [ObjectFound(i, Disc().truth(i), 0.9, i == 2, "covered" if i == 2 else "") for i in range(4)]
+    file = parse_track(
+        ObjectFile(size=SIZE, rate="24/1", reference_frame=0, frames=[object_sample(b) for b in boxes]).dumps()
+    )
+    assert isinstance(file, ObjectFile)
+    again = found_object(file.frames[3])
+    assert again is not None and np.allclose(again.box.centre, boxes[3].box.centre, atol=1e-3)
+    path = as_path(file)
+    assert list(path.good) == [True, True, False, True]
+    moved = path.moved(3, 0)
+    assert moved is not None
+    assert np.allclose(apply(moved, boxes[0].box.centre[None]), boxes[3].box.centre, atol=1e-2)
+    assert np.isclose(np.sqrt(np.linalg.det(moved[:2, :2])), 1.045, atol=1e-3)
+    assert written(file).splitlines()[0] == "frame,confidence,lost,reason,x,y,width,height,angle_deg"
+
+
+def test_what_a_matte_holds_out_is_wiped_from_every_channel() -> None:
+    clip = Disc()
+    mask = np.zeros(SIZE[::-1], bool)
+    mask[60:200, 60:300] = True
+    wiped = MaskedColours(clip, lambda frame: mask).rgb(0)
+    busy = [np.abs(np.diff(p[100:160, 100:260].astype(float), axis=1)).mean() for p in (wiped, clip.rgb(0))]
+    assert busy[0] < 0.1 * busy[1]
+    assert np.array_equal(wiped[:20], clip.rgb(0)[:20])
