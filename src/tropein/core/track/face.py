@@ -11,7 +11,7 @@ import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from tropein.core.animate.ride import similarity
 from tropein.core.errors import BadInput
 from tropein.core.track import face_mesh as fm
+from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.face_mesh import Mesh
 from tropein.core.track.frames import ColourPictures
 
@@ -146,20 +147,27 @@ def follow_face(
             chosen = min(faces, key=lambda m: float(np.linalg.norm(m[:, :2].mean(0) - near)))
         raw = {reference: chosen}
         report(_heard(reference, chosen))
+        cuts, cut = Cuts(lambda i: cv2.cvtColor(pictures.rgb(i), cv2.COLOR_RGB2GRAY)), set[int]()
         for frames in (range(reference + 1, last + 1), range(reference - 1, first - 1, -1)):
             at, missing = chosen, 0
             for frame in frames:
+                if cuts.between(frame, frame - frames.step):
+                    for beyond in range(frame, frames.stop, frames.step):
+                        report(_heard(beyond, None, CUT))
+                        cut.add(beyond)
+                    break
                 mesh = _next(meshes, pictures.rgb(frame), at, missing)
                 missing = 0 if mesh is not None else missing + 1
                 if mesh is not None:
                     raw[frame] = at = mesh
                 report(_heard(frame, mesh))
-    return _fused(pictures, raw, first, last)
+    fused = _fused(pictures, raw, first, last)
+    return {f: replace(found, reason=CUT) if f in cut else found for f, found in fused.items()}
 
 
-def _heard(frame: int, mesh: Mesh | None) -> FaceFound:
+def _heard(frame: int, mesh: Mesh | None, why: str = "no face to be seen") -> FaceFound:
     lost = mesh is None
-    return FaceFound(frame, mesh, 0.0 if lost else 0.9, lost, "no face to be seen" if lost else "")
+    return FaceFound(frame, mesh, 0.0 if lost else 0.9, lost, why if lost else "")
 
 
 def _next(meshes: Meshes, picture: NDArray[np.uint8], at: Mesh, missing: int) -> Mesh | None:

@@ -6,9 +6,11 @@ from collections.abc import Callable, Sequence, Sized
 from dataclasses import dataclass, replace
 from typing import Generic, Literal, Protocol, TypeVar
 
+import cv2
 import numpy as np
 
 from tropein.core.errors import BadInput
+from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.frames import ColourPictures, Frames
 from tropein.core.track.motion import MotionBetween
 from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
@@ -53,12 +55,13 @@ class Strand(Generic[F]):
 
 @dataclass(frozen=True)
 class Wish(Generic[F]):
-    """What is to be tracked: the frames first..last, from the reference one way or both. `report` hears each frame as it
-    comes (and may raise to stop)."""
+    """What is to be tracked: the frames first..last, from the reference one way or both, and never across a cut. `report`
+    hears each frame as it comes (and may raise to stop)."""
 
     span: tuple[int, int]
     direction: Direction = "both"
     report: Callable[[F], None] = lambda found: None
+    cuts: Cuts | None = None  # kept by who follows several things in the same pictures
 
 
 def follow(
@@ -76,6 +79,7 @@ def follow(
         found = Found(anchor.frame, anchor.xy, 1.0, False)
         return Strand(found, lambda: PointTracker(frames, anchor, half, reach, motion))
 
+    wish = replace(wish, cuts=wish.cuts or Cuts(frames.frame))
     return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_points)
 
 
@@ -90,6 +94,7 @@ def follow_plane(
         found = PlaneFound(anchor.frame, anchor.corners, 1.0, False)
         return Strand(found, lambda: PlaneTracker(frames, anchor, motion))
 
+    wish = replace(wish, cuts=wish.cuts or Cuts(frames.frame))
     return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_planes)
 
 
@@ -103,6 +108,7 @@ def follow_object(
         found = ObjectFound(anchor.frame, anchor.box, 1.0, False)
         return Strand(found, lambda: ObjectTracker(frames, anchor))
 
+    wish = replace(wish, cuts=wish.cuts or Cuts(lambda i: cv2.cvtColor(frames.rgb(i), cv2.COLOR_RGB2GRAY)))
     return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_boxes)
 
 
@@ -137,10 +143,35 @@ def _run(
             keep(joined(old, found, left, here, between) if old and left is not None else found)
 
         if after > strand.frame and (wish.direction != "backward" or after < reference.frame):
-            stopped = tracker.run(after, keep) or stopped
+            stopped = _up_to_a_cut(tracker, strand.found, after, keep, wish.cuts) or stopped
         if before < strand.frame and (wish.direction != "forward" or before > reference.frame):
-            stopped = tracker.run(before, merge) or stopped
+            stopped = _up_to_a_cut(tracker, strand.found, before, merge, wish.cuts) or stopped
     return result, stopped
+
+
+class _AtACut(Exception):
+    pass
+
+
+def _up_to_a_cut(tracker: Tracker[F], start: F, last: int, hear: Callable[[F], None], cuts: Cuts | None) -> str:
+    """Runs a tracker; what lies beyond a cut is lost, and says so."""
+    latest = start
+
+    def listen(found: F) -> None:
+        nonlocal latest
+        if cuts is not None and cuts.between(latest.frame, found.frame):
+            raise _AtACut
+        latest = found
+        hear(found)
+
+    try:
+        return tracker.run(last, listen)
+    except _AtACut:
+        step = 1 if last > start.frame else -1
+        lost = {"confidence": 0.0, "lost": True, "reason": CUT}
+        for frame in range(latest.frame + step, last + step, step):
+            hear(replace(latest, frame=frame, **lost))  # type: ignore[type-var]
+        return CUT
 
 
 def joined(a: F, b: F, from_a: int, from_b: int, between: Callable[[F, F, float], F]) -> F:

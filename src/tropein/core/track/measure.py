@@ -18,6 +18,7 @@ from tropein.core.media.record import MediaStore
 from tropein.core.raster.warp import apply
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.camera import solve_camera
+from tropein.core.track.cuts import Cuts
 from tropein.core.track.face import FaceFound, follow_face
 from tropein.core.track.file import (
     AnyFile,
@@ -113,6 +114,7 @@ def _kept(job: Job, frame: int) -> bool:
 def _points(job: Job, track: PointTrack) -> Measured:
     frames = GreyFrames(job.store, job.footage.media)
     motion = MotionBetween()
+    cuts = Cuts(frames.frame)
     earlier = job.known.frames if isinstance(job.known, PointFile) else []
     found: list[dict[int, Found]] = []
     stopped, cancelled = "", False
@@ -127,7 +129,7 @@ def _points(job: Job, track: PointTrack) -> Measured:
                 job.report(Heard(f.frame, f.xy, f.confidence, f.lost))
 
             hand = [Anchor(h.frame, h.position) for h in track.hand_set if h.point == k]
-            wish = Wish(job.span, job.direction, hear)
+            wish = Wish(job.span, job.direction, hear, cuts)
             reference = Anchor(track.reference_frame, place)
             _, why = follow(job.frames(frames), reference, hand, wish, track.pattern_px, track.reach_px, before, motion)
             stopped = stopped or why

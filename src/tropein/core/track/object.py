@@ -295,7 +295,9 @@ class ObjectTracker:
             w, h = self.frames.size
             if not (0 <= seen.box.centre[0] < w and 0 <= seen.box.centre[1] < h):
                 continue
-            known = (right > 0.85 and alike > LOOKS_LIKE) or (right > 0.9 and seen.around > 0.6 and alike > TURNED_SINCE)
+            known = (right > 0.85 and alike > LOOKS_LIKE) or (
+                right > 0.9 and seen.around > 0.6 and alike > TURNED_SINCE
+            )
             if known and (best is None or sure > best.confidence):
                 best = replace(seen, doubt="", confidence=sure)
         return best

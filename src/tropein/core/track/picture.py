@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.track.cuts import Cuts
 from tropein.core.track.frames import Frames
 from tropein.core.track.motion import measure
 
@@ -26,13 +27,13 @@ def follow_picture(
     w, h = frames.size
     places = np.array([[w / 2, h / 2], [w / 2 + w / 4, h / 2]])
     out = [(first, places.copy(), False)]
-    before = frames.frame(first)
+    before, cuts = frames.frame(first), Cuts(frames.frame)
     report(first, False)
     for frame in range(first + 1, last + 1):
         now = frames.frame(frame)
         motion = measure(before, now)
         matrix = None
-        if len(motion.before) >= 12:
+        if not cuts.between(frame - 1, frame) and len(motion.before) >= 12:
             matrix, inliers = cv2.estimateAffinePartial2D(
                 motion.before, motion.after, ransacReprojThreshold=1.0, maxIters=4000, confidence=0.999
             )
