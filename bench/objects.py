@@ -38,6 +38,7 @@ class ObjectScene:
     pictures: list[NDArray[np.uint8]]
     boxes: NDArray[np.float64]
     cover: NDArray[np.float64]
+    alphas: list[NDArray[np.float32]]  # (h, w) how much of each pixel the thing covers, averaged over the shutter
 
     @property
     def size(self) -> tuple[int, int]:
@@ -141,10 +142,10 @@ def make(
                           SIZE[1] / 2 + sway[1] * np.sin(speed[4] * f + phase[4])])  # fmt: skip
         return _turn(a, b, roll), place + shake, s, np.degrees(roll)
 
-    pictures, boxes, cover = [], [], []
+    pictures, boxes, cover, alphas = [], [], [], []
     size: NDArray | None = None
     for f in range(count):
-        light, rows = np.zeros((*SIZE[::-1], 3), np.float32), []
+        light, rows, seen = np.zeros((*SIZE[::-1], 3), np.float32), [], np.zeros(SIZE[::-1], np.float32)
         for t in f + (np.arange(SUBFRAMES) + 0.5) / SUBFRAMES * SHUTTER - SHUTTER / 2:
             turn, place, s, roll = pose(t)
             back = cv2.warpAffine(
@@ -159,6 +160,7 @@ def make(
                 hole = cv2.warpAffine(np.ones((400, 500), np.float32), m, SIZE)
                 picture = picture * (1 - hole[..., None]) + cv2.warpAffine(thing, m, SIZE)
             light += picture
+            seen += mask * (1 - hole) / SUBFRAMES
             rows.append([*place, s, roll])
         here = np.mean(rows, 0)
         if size is None:  # the box a person would draw in the first frame, about the centre
@@ -167,5 +169,6 @@ def make(
         boxes.append([here[0], here[1], size[0] * here[2], size[1] * here[2], here[3]])
         cover.append(float((mask * hole).sum() / max(mask.sum(), 1)))
         picture = light / SUBFRAMES * (1 - 0.3 * f / count) + 5 + rng.normal(0, 2.2, light.shape)
+        alphas.append(seen)
         pictures.append(np.clip(picture, 0, 255).astype(np.uint8))
-    return ObjectScene(pictures, np.array(boxes), np.array(cover))
+    return ObjectScene(pictures, np.array(boxes), np.array(cover), alphas)

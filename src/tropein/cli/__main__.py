@@ -24,6 +24,7 @@ track.command("face")(tracks.track_face)
 track.command("camera")(tracks.track_camera)
 matte.callback()(lambda: None)  # a group, though it has one command so far
 matte.command("key")(mattes.key)
+matte.command("cutout")(mattes.cutout)
 app.command("stabilise")(stabilise.stabilise)
 app.command("render")(shots.render)
 shot.command("export")(shots.export_shot)

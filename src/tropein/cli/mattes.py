@@ -7,15 +7,22 @@ import tempfile
 from pathlib import Path
 from typing import Annotated
 
+import cv2
 import numpy as np
 import typer
+from pydantic import BaseModel, ValidationError
 
 from tropein.cli.clips import Clip, Json
 from tropein.cli.common import bar, frame_range, say
+from tropein.core.compose.cutout_piece import by_frame
+from tropein.core.compose.cutouts import Carry, carry
 from tropein.core.compose.render import Renderer
-from tropein.core.document import ChromaPiece, Cut, FootageLayer, Matte, Place, Shot
+from tropein.core.document import ChromaPiece, Cut, CutoutStroke, FootageLayer, Matte, Place, Shot
+from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput
+from tropein.core.matte.foreground import cleaned
 from tropein.core.media.adhoc import borrow, files_of
+from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.encode import write_coverage, write_picture
 from tropein.core.media.record import MediaRecord, MediaStore
 from tropein.core.media.source import Sources
@@ -52,6 +59,57 @@ def key(
     if min(solid) > 0.999:
         raise BadInput("No screen was found in the picture: name its colour with --screen #RRGGBB.")
     say({"folder": str(out), "frames": last - first + 1, "covered": round(float(np.mean(solid)), 4)}, json)
+
+
+class Drawn(BaseModel):
+    """A strokes file: strokes in pixels of the full-size clip, later ones on top."""
+
+    strokes: list[CutoutStroke]
+
+
+def cutout(
+    clip: Clip,
+    strokes: Annotated[
+        Path, typer.Option("--strokes", help='JSON: {"strokes": [{"frame", "keep", "points", "width"}]}.')
+    ],
+    out: Annotated[Path, typer.Option("-o", help="The folder for alpha_%04d.png and fg_%04d.png.")],
+    frames: Annotated[str | None, typer.Option("--frames", help="A-B, both included.")] = None,
+    json: Json = False,
+) -> None:
+    """Cut out a subject by strokes, carried through the clip: coverage and the subject without the old background."""
+    try:
+        drawn = Drawn.model_validate_json(strokes.read_bytes()).strokes
+    except OSError as error:
+        raise BadInput(f"{strokes} cannot be read.") from error
+    except ValidationError as error:
+        raise BadInput(f"{strokes}: {explain(error)}") from error
+    with tempfile.TemporaryDirectory() as folder:
+        store = MediaStore(Path(folder))
+        media, record = borrow(store, files_of(clip))
+        if record.kind == "sound":
+            raise BadInput(f"{clip} has no picture.")
+        first, last = frame_range(frames, 0, record.frames - 1)
+        outside = sorted({s.frame for s in drawn if not first <= s.frame <= last})
+        if outside:
+            raise BadInput(f"There are strokes on frame {outside[0]}, which lies outside {first}-{last}.")
+        pictures = ColourFrames(store, media)
+        with bar("cutting out", last - first + 1) as tick:
+            seen: set[int] = set()
+
+            def report(frame: int) -> None:
+                seen.add(frame)
+                tick(len(seen))
+
+            made = carry(Carry(pictures.rgb, record.size, (first, last), by_frame(drawn), report))
+        out.mkdir(parents=True, exist_ok=True)
+        for frame, coverage in made.items():
+            rgb = convert(pictures.rgb(frame).astype(np.float32) / np.float32(255), DISPLAY, WORKING)
+            alpha = cv2.resize(coverage, record.size, interpolation=cv2.INTER_LINEAR).astype(np.float32) / 255
+            own = cleaned(rgb, alpha, 1.0, 1.0)
+            write_coverage(out / f"alpha_{frame:04d}.png", alpha)
+            write_picture(out / f"fg_{frame:04d}.png", np.dstack([own * alpha[..., None], alpha]), "png")
+        pictures.close()
+    say({"folder": str(out), "frames": len(made), "beyond a cut": last - first + 1 - len(made)}, json)
 
 
 def _colour(text: str) -> tuple[float, float, float] | None:

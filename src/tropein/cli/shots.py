@@ -85,7 +85,7 @@ def render(
     with opened(shot) as (document, store, artefacts):
         first, last = frame_range(frames, 0, document.frames - 1) if frames else document.trim
         sources = Sources(store, final=True)
-        renderer = Renderer(sources, Artefacts(artefacts).path, CACHE_BYTES)
+        renderer = Renderer(sources, Artefacts(artefacts).path, CACHE_BYTES, Artefacts(artefacts).cutout)
         with bar("rendering", last - first + 1) as tick:
             if form in MOVIES:
                 part = target.with_name(f".{target.stem}.part{SUFFIX[form]}")

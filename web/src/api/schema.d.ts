@@ -338,6 +338,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry
+         * @description Carry a cut-out's strokes through the whole of its footage that the shot shows.
+         */
+        post: operations["carry_api_shots__shot_id__mattes__matte_id__pieces__piece_id__carry_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/artefacts/{name}/track": {
         parameters: {
             query?: never;
@@ -964,6 +984,85 @@ export interface components {
             grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /** Soften */
             soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * CutoutPiece
+         * @description A subject cut out of a layer's own footage by strokes. `samples` is its coverage through the shot, once carried.
+         */
+        CutoutPiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cutout";
+            /** Layer */
+            layer: string;
+            /** Strokes */
+            strokes?: components["schemas"]["CutoutStroke"][];
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Clean edge colour
+             * @description How far the old background is taken out of the edge of a layer that is cut by this.
+             */
+            clean?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * CutoutStroke
+         * @description A line drawn over a frame of the footage, in its full-size pixels: what it covers is the subject, or is not.
+         */
+        CutoutStroke: {
+            /** Frame */
+            frame: number;
+            /**
+             * Keep
+             * @default true
+             */
+            keep: boolean;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Width
+             * @default 16
+             */
+            width: number;
         };
         /**
          * Depth
@@ -1740,7 +1839,7 @@ export interface components {
             /** Name */
             name: string;
             /** Pieces */
-            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"])[];
+            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["CutoutPiece"])[];
         };
         /**
          * NewShot
@@ -3415,6 +3514,39 @@ export interface operations {
                 "application/json": components["schemas"]["TrackWanted"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    carry_api_shots__shot_id__mattes__matte_id__pieces__piece_id__carry_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                matte_id: string;
+                piece_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             202: {

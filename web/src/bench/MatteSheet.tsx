@@ -1,11 +1,12 @@
 import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Diamond, Pipette, Plus, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
-import { addPiece, cutBy, newChroma, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
+import { addPiece, cutBy, newChroma, newCutout, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
 import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../document/types";
 import { SHAPE_TOOLS, useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
+import { CutoutSection } from "./CutoutSection";
 import { HideCheck } from "./HideCheck";
 import { ParamRow } from "./ParamRow";
 import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
@@ -28,6 +29,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
   const choices = [
     ...SHAPE_TOOLS.map((tool) => ({ id: tool, label: tool === "freehand" ? "shape drawn by hand" : tool, hint: { outline: "M", rectangle: "⇧M", ellipse: "E", freehand: "⇧E", stroke: "B" }[tool], act: () => set({ tool, drawn: [] }) })),
     ...(looking ? [
+      { id: "cutout", label: "cut-out by strokes", hint: looking.name, act: () => add(newCutout(looking.id)) },
       { id: "chroma", label: "chroma key", hint: looking.name, act: () => add(newChroma(looking.id)) },
       { id: "luma", label: "luma key", hint: looking.name, act: () => add(newRange("luma", looking.id)) },
       { id: "colour", label: "colour range", hint: looking.name, act: () => add(newRange("colour", looking.id)) },
@@ -99,6 +101,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
               <button className="btn py-0.5" disabled={!piece.screen} onClick={() => put("find the screen of", "screen", null)}>{piece.screen ? "find it" : "found by itself"}</button>
             </div>
           )}
+          {piece.kind === "cutout" && <CutoutSection matte={matte.id} piece={piece} path={path} />}
           {piece.kind === "shape" && <OutlineRow piece={piece} path={outlinePath(matte.id, index)} />}
           {info.params.filter((p) => !hidden.includes(p.name)).map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${piece.name} of ${matte.name}`} />)}
           {piece.kind === "shape" && <label className="flex items-center gap-2 py-1"><input type="checkbox" checked={piece.motion_blur} onChange={() => put("change the motion blur of", "motion_blur", !piece.motion_blur)} /> Motion blur</label>}

@@ -1,8 +1,9 @@
-import { Circle, Hand, PenLine, Spline, Square, VenetianMask } from "lucide-react";
+import { Circle, Hand, PenLine, Spline, Square, Scissors, VenetianMask } from "lucide-react";
 import { cutBy } from "../document/mattes";
 import { useBench, type ShapeTool } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { take } from "./actions";
+import { takePen } from "./cutouts";
 import { startDrag } from "./drops";
 import { piecesIn } from "./pieces";
 import { keyScreen } from "./shaping";
@@ -41,6 +42,7 @@ export function MattesDrawer() {
           <button className="btn flex items-center gap-2" aria-pressed={tool === kind} onClick={() => take(kind)}><Icon size={14} className="text-matte" /> {title}</button>
         </Tip>
       ))}
+      <Tip text="By strokes over what is kept and what is not" keys="D"><button className="btn flex items-center gap-2" aria-pressed={tool === "keep"} onClick={() => void takePen("keep")}><Scissors size={14} className="text-matte" /> Cut out a subject</button></Tip>
       {layer?.kind === "footage" && <Tip text="Cut the selected layer by the screen its subject stands before"><button className="btn flex items-center gap-2" onClick={() => void keyScreen(layer.id)}><VenetianMask size={14} className="text-matte" /> Key the screen of {layer.name}</button></Tip>}
     </div>
   );

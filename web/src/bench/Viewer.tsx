@@ -4,6 +4,7 @@ import { frames } from "../live/frames";
 import { isShapeTool, useBench } from "../state/bench";
 import { insertFootage, readDrop } from "./drops";
 import { DragBox } from "./DragBox";
+import { Strokes } from "./Strokes";
 import { DrawShape, SHAPE_SAYS } from "./DrawShape";
 import { Handles } from "./Handles";
 import { Outlines } from "./Outlines";
@@ -21,6 +22,8 @@ const SAYS = {
   plane: (n: number) => `Click the ${["top left", "top right", "bottom right", "bottom left"][n]} corner of the flat thing.`,
   face: () => "Click on the face to follow.",
   object: () => "Drag a box around the thing to follow, close to its outline.",
+  keep: () => "Draw over what is to be kept.",
+  remove: () => "Draw over what is not.",
   screen: () => "Click the screen, close to the subject but not on it.",
 };
 
@@ -133,6 +136,7 @@ export function Viewer() {
         </svg>
       )}
       {shot && !playing && tool === "object" && <DragBox scale={scale} origin={origin} toShot={toShot} done={boxToTrack} />}
+      {shot && !playing && selection.kind === "matte" && <Strokes scale={scale} origin={origin} toShot={toShot} />}
       {shot && !playing && isShapeTool(tool) && <DrawShape key={tool} tool={tool} scale={scale} origin={origin} toShot={toShot} />}
       {compare === "wipe" && (
         <div

@@ -8,6 +8,7 @@ import { go } from "../route";
 import { removeKeys } from "./Lanes";
 import { removeMatte } from "../document/mattes";
 import { removePoints } from "./shaping";
+import { takePen } from "./cutouts";
 import { startCamera, startPicture } from "./tracking";
 
 export interface Action { name: string; keys?: string; group: string; run: () => void }
@@ -129,6 +130,8 @@ export const ACTIONS: Action[] = [
   { group: "Mattes", name: "Draw an ellipse", keys: "E", run: () => take("ellipse") },
   { group: "Mattes", name: "Draw a shape by hand", keys: "Shift+E", run: () => take("freehand") },
   { group: "Mattes", name: "Draw a stroke", keys: "B", run: () => take("stroke") },
+  { group: "Mattes", name: "Cut out: keep by strokes", keys: "D", run: () => void takePen("keep") },
+  { group: "Mattes", name: "Cut out: remove by strokes", keys: "Shift+D", run: () => void takePen("remove") },
   { group: "Mattes", name: "View: the matte", keys: "K", run: () => viewMatte("matte") },
   { group: "Mattes", name: "View: the matte as a tint", keys: "Shift+K", run: () => viewMatte("matte-tint") },
   { group: "Tracks", name: "The scene, or the picture", keys: "S", run: toggleScene },

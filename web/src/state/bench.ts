@@ -12,7 +12,7 @@ export type MatteView = "matte" | "matte-soft" | "matte-tint" | "on-checker" | "
 export const isMatteView = (view: View): view is MatteView => view.startsWith("matte") || view.startsWith("on-");
 /** What a click in the picture does: handles; a new track, or one more point of one; a new shape; the colour of a screen. */
 export type ShapeTool = "outline" | "rectangle" | "ellipse" | "freehand" | "stroke";
-export type Tool = "move" | "point" | "plane" | "object" | "face" | "more" | ShapeTool | "screen";
+export type Tool = "move" | "point" | "plane" | "object" | "face" | "more" | ShapeTool | "screen" | "keep" | "remove";
 export const SHAPE_TOOLS: readonly ShapeTool[] = ["outline", "rectangle", "ellipse", "freehand", "stroke"];
 export const isShapeTool = (tool: Tool): tool is ShapeTool => (SHAPE_TOOLS as readonly Tool[]).includes(tool);
 export type Drawer = "shelf" | "tracks" | "mattes" | null;
@@ -42,6 +42,8 @@ interface Bench {
   zoom: number | "fit";
   pan: [number, number];
   tool: Tool;
+  /** How wide the pen of a cut-out is, in shot pixels. */
+  brush: number;
   /** Corners clicked so far. */
   drawn: Vec2[];
   /** The piece of the selected matte, and the points of its outline, that are chosen. */
@@ -112,7 +114,7 @@ export const useBench = create<Bench>((set, get) => {
     });
   return {
     id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
-    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null, drawer: null, dialog: "none",
+    view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], brush: 16, tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null, drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
       set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null });

@@ -11,6 +11,7 @@ from tropein.core.document import (
     ChromaPiece,
     ColourPiece,
     Cut,
+    CutoutPiece,
     Depth,
     FacePiece,
     LayerBase,
@@ -60,7 +61,7 @@ class About(BaseModel):
 
 PIECES = {
     ShapePiece: "Shape", ChromaPiece: "Chroma key", LumaPiece: "Luma key", ColourPiece: "Colour range", FacePiece: "Face part",
-    LayerPiece: "Layer",
+    LayerPiece: "Layer", CutoutPiece: "Cut-out",
 }  # fmt: skip
 
 

@@ -10,11 +10,12 @@ from fastapi.responses import FileResponse, Response
 from pydantic import BaseModel, Field
 
 from tropein.app.api.deps import Db, Work
+from tropein.app.jobs.cutout import found as find_cutout
 from tropein.app.jobs.queue import defer
 from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
 from tropein.app.store import runs, shots
 from tropein.app.store.models import RunRow
-from tropein.core.document import PointTrack
+from tropein.core.document import FootageLayer, PointTrack
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.interchange.table import read_points, written
@@ -60,7 +61,9 @@ class RenderWanted(BaseModel):
 
 def run_out(row: RunRow) -> RunOut:
     shown: dict[str, Any] = {
-        str(k): row.params[k] for k in ("format", "scale", "first", "last", "direction", "track") if k in row.params
+        str(k): row.params[k]
+        for k in ("format", "scale", "first", "last", "direction", "track", "piece")
+        if k in row.params
     }
     return RunOut(
         id=row.id, kind=row.kind, shot=row.shot_id, title=row.title, state=row.state, done=row.done or 0,  # type: ignore[arg-type]
@@ -107,6 +110,27 @@ def track(shot_id: str, track_id: str, body: TrackWanted, db: Db) -> RunOut:
     params = {"shot": shot_id, "track": track_id, **body.model_dump()}
     row = runs.create(db, "track", f"Track {found.name}", params, body.last - body.first + 1, shot_id)
     defer(db, "track", run_id=row.id)
+    db.refresh(row)
+    return run_out(row)
+
+
+@router.post("/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/carry", status_code=202)
+def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
+    """Carry a cut-out's strokes through the whole of its footage that the shot shows."""
+    shot = load_shot(shots.row_of(db, shot_id).document)
+    _, piece = find_cutout(shot, matte_id, piece_id)
+    if not any(s.keep for s in piece.strokes):
+        raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
+    layer = shot.layers[piece.layer]
+    assert isinstance(layer, FootageLayer)
+    shown = [f - layer.start for f in shot.trim]
+    drawn = [s.frame for s in piece.strokes]
+    last = shot.footage[layer.footage].frames - 1
+    first, last = max(0, min(*shown, *drawn)), min(last, max(*shown, *drawn))
+    total = last - first + 1 + sum(1 for _ in range(min(drawn), max(drawn)))
+    params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "first": first, "last": last, "total": total}
+    row = runs.create(db, "cutout", f"Cut out {piece.name}", params, total, shot_id)
+    defer(db, "cutout", run_id=row.id)
     db.refresh(row)
     return run_out(row)
 

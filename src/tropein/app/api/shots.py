@@ -15,7 +15,7 @@ from tropein.app.store import shelf, shots
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
-from tropein.core.document import FootageLayer, ShapePiece, Shot, VeilLayer
+from tropein.core.document import CutoutPiece, FootageLayer, ShapePiece, Shot, VeilLayer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.raster.warp import Matrix
@@ -172,6 +172,9 @@ def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[floa
         for piece in matte.pieces:
             if isinstance(piece, ShapePiece) and piece.ride:
                 out[f"{matte.id}/{piece.id}"] = _row_by_row(places.shape_carried(piece, frame))
+            if isinstance(piece, CutoutPiece) and isinstance(layer := shot.layers[piece.layer], FootageLayer):
+                whole = places.matrix(layer.place, shot.footage[layer.footage], frame)
+                out[f"{matte.id}/{piece.id}"] = _row_by_row(whole)
     return out
 
 

@@ -47,7 +47,7 @@ def run_chunk(context: WorkContext, run_id: str, number: int) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     ticker = Ticker(context, run_id)
     sources = Sources(context.library.store, final=True)
-    renderer = Renderer(sources, context.artefacts.path, CACHE_BYTES)
+    renderer = Renderer(sources, context.artefacts.path, CACHE_BYTES, context.artefacts.cutout)
 
     def tick(frame: int) -> None:
         if ticker.due():

@@ -9,7 +9,7 @@ from typing import Any
 from procrastinate import Blueprint
 from sqlalchemy.exc import OperationalError
 
-from tropein.app.jobs import ingest, render, track
+from tropein.app.jobs import cutout, ingest, render, track
 from tropein.app.jobs.context import WorkContext, here
 from tropein.app.jobs.queue import RETRY
 from tropein.app.store import runs
@@ -65,6 +65,11 @@ def ingest_task(run_id: str) -> None:
 @tasks.task(name="track", retry=RETRY)
 def track_task(run_id: str) -> None:
     whole_run(run_id, track.run_track)
+
+
+@tasks.task(name="cutout", retry=RETRY)
+def cutout_task(run_id: str) -> None:
+    whole_run(run_id, cutout.run_cutout)
 
 
 @tasks.task(name="render_chunk", retry=RETRY)

@@ -59,7 +59,9 @@ def ignored(context: WorkContext, shot: Shot, track: Track) -> Ignore | None:
     """What of the footage does not count, from the matte the track ignores."""
     if track.ignore is None:
         return None
-    renderer = Renderer(Sources(context.library.store, final=False), context.artefacts.path, MATTE_CACHE_BYTES)
+    renderer = Renderer(
+        Sources(context.library.store, final=False), context.artefacts.path, MATTE_CACHE_BYTES, context.artefacts.cutout
+    )
     footage = shot.footage[track.footage]
     plate = shot.layers.get(shot.plate or "")
     start = plate.start if isinstance(plate, FootageLayer) and plate.footage == track.footage else 0

@@ -63,7 +63,8 @@ class Previewer:
         from tropein.core.media.source import Sources
 
         sources = Sources(MediaStore(media), final=False)
-        self.renderer = Renderer(sources, Artefacts(artefacts).path, cache_bytes - cache_bytes // JPEG_SHARE)
+        kept = Artefacts(artefacts)
+        self.renderer = Renderer(sources, kept.path, cache_bytes - cache_bytes // JPEG_SHARE, kept.cutout)
         self.jpegs: Cache[Jpeg] = Cache(cache_bytes // JPEG_SHARE)
         self.shots: OrderedDict[str, Any] = OrderedDict()
 

@@ -10,12 +10,14 @@ from typing import Protocol
 import numpy as np
 
 from tropein.core.animate.sample import sample
+from tropein.core.compose.cutout_piece import Cutouts, covered
 from tropein.core.compose.places import Places
 from tropein.core.compose.step import Step, step
 from tropein.core.document import (
     ChromaPiece,
     ColourPiece,
     Cut,
+    CutoutPiece,
     FacePiece,
     FootageLayer,
     LayerPiece,
@@ -25,7 +27,7 @@ from tropein.core.document import (
     Piece,
     ShapePiece,
 )
-from tropein.core.matte import chroma, ranges, screen
+from tropein.core.matte import chroma, foreground, ranges, screen
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
@@ -53,6 +55,9 @@ class Pictures(Protocol):
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None: ...
     def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
     def coarse_colour(self, layer: FootageLayer) -> bool: ...
+    def footage_frame(self, layer: FootageLayer, frame: float) -> int | None: ...
+    @property
+    def cutouts(self) -> Cutouts: ...
 
 
 @dataclass(frozen=True)
@@ -99,9 +104,11 @@ class Mattes:
         )  # fmt: skip
 
     def unmixed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
-        """The layer's picture without the light of the screen it is keyed from, where one of its cuts keeps what is not
-        screen."""
+        """The layer's picture without the light of what was behind it, where one of its cuts keeps what is not screen, or what was
+        cut out of it."""
         piece = self._own_screen(layer)
+        if isinstance(piece, CutoutPiece):
+            return self._cleaned(piece, layer, picture, working, frame)
         if piece is None:
             return picture
         find, keying = _keying(piece, working, frame)
@@ -116,11 +123,24 @@ class Mattes:
         keyed = self._keyed(piece, picture, working, frame)
         return step("unmix", (keying, _screen_key(piece, frame), working), (picture, keyed), make)
 
-    def _own_screen(self, layer: FootageLayer) -> ChromaPiece | None:
+    def _cleaned(self, piece: CutoutPiece, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
+        amount = sample(piece.clean, frame)
+        made = self._own_cutout(piece, layer, frame)[1]
+        if made is None or amount <= 0:
+            return picture
+
+        def make(p: Picture, alpha: Coverage) -> Picture:
+            pixels = p.pixels.copy()
+            pixels[..., :3] = foreground.cleaned(p.pixels[..., :3], alpha.plane, amount, working)
+            return Picture(pixels, p.window)
+
+        return step("clean-edge", (amount, working), (picture, made), make)
+
+    def _own_screen(self, layer: FootageLayer) -> ChromaPiece | CutoutPiece | None:
         for one in layer.cut:
             for piece in self.pictures.places.shot.mattes[one.matte].pieces:
                 keeps = (one.side == "inside") == ((piece.how != "subtract") != piece.invert)
-                if isinstance(piece, ChromaPiece) and piece.layer == layer.id and piece.on and keeps:
+                if isinstance(piece, ChromaPiece | CutoutPiece) and piece.layer == layer.id and piece.on and keeps:
                     return piece
         return None
 
@@ -148,11 +168,26 @@ class Mattes:
         if own is None:
             return None
         picture, working = own
+        if isinstance(piece, CutoutPiece):
+            return self._cut_out(piece, layer, frame)
         if isinstance(piece, ChromaPiece):
             made = self._keyed(piece, self._sharpened(layer, picture, working), working, frame)
         else:
             made = self._range(piece, picture, frame)
         return self._in_frame(layer, made, working, frame)
+
+    def _cut_out(self, piece: CutoutPiece, layer: FootageLayer, frame: float) -> Step | None:
+        own, made = self._own_cutout(piece, layer, frame)
+        return None if made is None else self._in_frame(layer, made, own[1], frame)
+
+    def _own_cutout(
+        self, piece: CutoutPiece, layer: FootageLayer, frame: float
+    ) -> tuple[tuple[Step, float], Step | None]:
+        """A layer's own picture and its scale, and the cut-out's coverage of it."""
+        own, index = self.pictures.own_picture(layer, frame), self.pictures.footage_frame(layer, frame)
+        assert own is not None and index is not None
+        size = self.pictures.places.shot.footage[layer.footage].size
+        return own, covered(piece, own[0], index, size, self.pictures.cutouts)
 
     def _in_frame(self, layer: FootageLayer, made: Step, working: float, frame: float) -> Step | None:
         """Coverage of a layer's own pixels, brought to where the layer lies."""

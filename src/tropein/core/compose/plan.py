@@ -9,6 +9,7 @@ from typing import Protocol
 import numpy as np
 
 from tropein.core.animate.sample import sample
+from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
 from tropein.core.compose.mattes import Mattes, to_frame
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.step import Step, step
@@ -46,6 +47,7 @@ class Planner:
     paths: Paths
     scale: float = 1.0
     quality: Quality = "final"
+    cutouts: Cutouts = no_cutouts
 
     @property
     def places(self) -> Places:
@@ -115,6 +117,10 @@ class Planner:
             return None
         working = self._working_scale(matrix, footage)
         return self._source(footage, index, working), working
+
+    def footage_frame(self, layer: FootageLayer, frame: float) -> int | None:
+        """Which frame of its footage a layer shows."""
+        return self._footage_frame(layer, self.shot.footage[layer.footage], frame)
 
     def coarse_colour(self, layer: FootageLayer) -> bool:
         return self.footages.coarse_colour(self.shot.footage[layer.footage].media)

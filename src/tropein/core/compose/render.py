@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from tropein.core.compose.cache import Cache
+from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
 from tropein.core.compose.places import Paths
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.step import Step
@@ -18,12 +19,12 @@ from tropein.core.raster.warp import Quality
 class Renderer:
     """Pictures of shots. Holds the cache; sources say whether originals or proxies are read."""
 
-    def __init__(self, sources: Sources, paths: Paths, cache_bytes: int) -> None:
-        self.sources, self.paths = sources, paths
+    def __init__(self, sources: Sources, paths: Paths, cache_bytes: int, cutouts: Cutouts = no_cutouts) -> None:
+        self.sources, self.paths, self.cutouts = sources, paths, cutouts
         self.cache: Cache[Any] = Cache(cache_bytes)
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
-        return Planner(shot, self.sources, self.paths, scale, quality)
+        return Planner(shot, self.sources, self.paths, scale, quality, self.cutouts)
 
     def frame(self, shot: Shot, frame: float, scale: float = 1.0, quality: Quality = "final") -> Picture:
         """The shot's picture at a frame: linear, premultiplied, its window inside the scaled frame."""

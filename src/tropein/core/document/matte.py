@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from tropein.core.document.animated import Animated, AnimatedNumber, Colour, Vec2
-from tropein.core.document.base import Frame, Id, Model, Name, control
+from tropein.core.document.base import ContentHash, Frame, Id, Model, Name, control
 from tropein.core.document.place import Ride
 
 Reach = Annotated[float, Field(ge=0, le=2000)]
@@ -158,13 +158,36 @@ class LayerPiece(PieceBase):
     channel: Literal["alpha", "luminance"] = "alpha"
 
 
+class CutoutStroke(Model):
+    """A line drawn over a frame of the footage, in its full-size pixels: what it covers is the subject, or is not."""
+
+    frame: Frame
+    keep: bool = True
+    points: list[Vec2] = Field(min_length=1, max_length=2000)
+    width: Annotated[float, Field(gt=0, le=500)] = 16.0
+
+
+class CutoutPiece(PieceBase):
+    """A subject cut out of a layer's own footage by strokes. `samples` is its coverage through the shot, once carried."""
+
+    kind: Literal["cutout"] = "cutout"
+    layer: Id
+    strokes: list[CutoutStroke] = Field(default_factory=list, max_length=1000)
+    samples: ContentHash | None = None
+    clean: AnimatedNumber = control(
+        1.0, "Clean edge colour", soft=(0, 1), hard=(0, 1),
+        help="How far the old background is taken out of the edge of a layer that is cut by this.",
+    )  # fmt: skip
+
+
 Piece = Annotated[
     Annotated[ShapePiece, Tag("shape")]
     | Annotated[ChromaPiece, Tag("chroma")]
     | Annotated[LumaPiece, Tag("luma")]
     | Annotated[ColourPiece, Tag("colour")]
     | Annotated[FacePiece, Tag("face")]
-    | Annotated[LayerPiece, Tag("layer")],
+    | Annotated[LayerPiece, Tag("layer")]
+    | Annotated[CutoutPiece, Tag("cutout")],
     Discriminator("kind"),
 ]
 

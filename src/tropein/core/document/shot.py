@@ -13,6 +13,7 @@ from tropein.core.document.matte import (
     ChromaPiece,
     ColourPiece,
     Cut,
+    CutoutPiece,
     FacePiece,
     LayerPiece,
     LumaPiece,
@@ -140,7 +141,7 @@ def _matte_problems(shot: Shot) -> list[str]:
                 problems.append(f"{what} rides on a track that is not in the shot")
             if isinstance(piece, FacePiece) and not isinstance(shot.tracks.get(piece.track), FaceTrack):
                 problems.append(f"{what} needs a face track")
-            if isinstance(piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece) and not isinstance(
+            if isinstance(piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece | CutoutPiece) and not isinstance(
                 shot.layers.get(piece.layer), FootageLayer
             ):
                 problems.append(f"{what} looks at a layer that shows no footage, or is not in the shot")

@@ -7,7 +7,7 @@ import zipfile
 from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 
-from tropein.core.document import Shot
+from tropein.core.document import CutoutPiece, Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.media.record import MediaStore
@@ -27,13 +27,19 @@ def write_bundle(shot: Shot, store: MediaStore, artefacts: Path, out: Path) -> N
                 for name in record.files:
                     path = store.folder(media) / "original" / name
                     archive.write(path, f"media/{media}/{name}", zipfile.ZIP_STORED)
-            for samples in sorted({t.samples for t in shot.tracks.values() if t.samples}):
-                archive.write(
-                    artefacts / samples[:2] / f"{samples}.json.gz", f"tracks/{samples}.json.gz", zipfile.ZIP_STORED
-                )
+            for folder, name in _bulk(shot):
+                archive.write(artefacts / name[:2] / name, f"{folder}/{name}", zipfile.ZIP_STORED)
         part.replace(out)
     finally:
         part.unlink(missing_ok=True)
+
+
+def _bulk(shot: Shot) -> list[tuple[str, str]]:
+    """(folder in the bundle, file name) of what lies beside the document."""
+    tracks = {f"{t.samples}.json.gz" for t in shot.tracks.values() if t.samples}
+    pieces = [p for m in shot.mattes.values() for p in m.pieces if isinstance(p, CutoutPiece)]
+    cutouts = {f"{p.samples}.cutout.zip" for p in pieces if p.samples}
+    return [*(("tracks", n) for n in sorted(tracks)), *(("cut-outs", n) for n in sorted(cutouts))]
 
 
 class Bundle:
@@ -67,11 +73,11 @@ class Bundle:
             self._unpack(info, folder / PurePosixPath(info.filename).name)
 
     def unpack_tracks(self, artefacts: Path) -> None:
-        for samples in {t.samples for t in self.shot.tracks.values() if t.samples}:
-            info = self._infos.get(f"tracks/{samples}.json.gz")
+        for folder, name in _bulk(self.shot):
+            info = self._infos.get(f"{folder}/{name}")
             if info is None:
-                raise BadInput("The bundle does not hold all the tracks of its shot.")
-            target = artefacts / samples[:2] / f"{samples}.json.gz"
+                raise BadInput(f"The bundle does not hold all the {folder} of its shot.")
+            target = artefacts / name[:2] / name
             target.parent.mkdir(parents=True, exist_ok=True)
             self._unpack(info, target)
 

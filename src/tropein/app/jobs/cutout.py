@@ -1,0 +1,59 @@
+"""Carrying a cut-out through its footage."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.progress import Ticker
+from tropein.app.store import shots
+from tropein.app.store.database import transaction
+from tropein.core.compose.cutout_piece import by_frame, mark_of
+from tropein.core.compose.cutouts import Carry, carry
+from tropein.core.document import CutoutPiece, FootageLayer, Shot
+from tropein.core.document.upgrade import load_shot
+from tropein.core.errors import NotFound
+from tropein.core.matte.cutout_file import packed
+from tropein.core.media.colour_frames import ColourFrames
+
+
+def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict[str, Any]:
+    """The whole result replaces what was carried before; a cancelled run leaves that as it is."""
+    shot_id, matte_id, piece_id = params["shot"], params["matte"], params["piece"]
+    with transaction(context.engine) as session:
+        shot = load_shot(shots.row_of(session, shot_id).document)
+    _, piece = found(shot, matte_id, piece_id)
+    layer = shot.layers[piece.layer]
+    assert isinstance(layer, FootageLayer)
+    footage = shot.footage[layer.footage]
+    ticker, count = Ticker(context, run_id), 0
+
+    def report(frame: int) -> None:
+        nonlocal count
+        count += 1
+        if ticker.due():
+            ticker.tick(min(count, params["total"]), params["total"], f"frame {frame}")
+
+    strokes = by_frame(piece.strokes)
+    pictures = ColourFrames(context.library.store, footage.media)
+    try:
+        frames = carry(Carry(pictures.rgb, footage.size, (params["first"], params["last"]), strokes, report))
+    finally:
+        pictures.close()
+    name = context.artefacts.put_cutout(packed(frames, {f: mark_of(s) for f, s in strokes.items()}))
+    with transaction(context.engine) as session:
+        now = load_shot(shots.row_of(session, shot_id).document)
+        index, piece = found(now, matte_id, piece_id)
+        ops: list[dict[str, Any]] = [{"op": "add", "path": f"/mattes/{matte_id}/pieces/{index}/samples", "value": name}]
+        shots.apply(session, shot_id, None, f"carry {piece.name}", ops, "worker")
+    missing = params["last"] - params["first"] + 1 - len(frames)
+    return {"frames": len(frames), "note": f"{missing} frames lie beyond a cut." if missing else ""}
+
+
+def found(shot: Shot, matte_id: str, piece_id: str) -> tuple[int, CutoutPiece]:
+    """A cut-out and where it stands among its matte's pieces."""
+    matte = shot.mattes.get(matte_id)
+    for index, piece in enumerate(matte.pieces if matte else []):
+        if piece.id == piece_id and isinstance(piece, CutoutPiece):
+            return index, piece
+    raise NotFound("This cut-out does not exist (any more).")

@@ -1,0 +1,84 @@
+"""A cut-out's coverage at a frame: as it was carried there, or, where strokes were drawn since, settled at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from hashlib import blake2b
+
+import cv2
+import numpy as np
+
+from tropein.core.compose.cutouts import HALF, WIDTH
+from tropein.core.compose.step import Step, step
+from tropein.core.document import CutoutPiece, CutoutStroke
+from tropein.core.matte import cutout
+from tropein.core.matte.cutout import Stroke
+from tropein.core.matte.cutout_file import CutoutFile
+from tropein.core.raster.colour import to_display
+from tropein.core.raster.coverage import Coverage
+from tropein.core.raster.picture import Picture
+
+Cutouts = Callable[[str], CutoutFile | None]
+
+
+def no_cutouts(samples: str) -> CutoutFile | None:
+    """For shots that hold none."""
+    return None
+
+
+def strokes_at(strokes: list[CutoutStroke], frame: int) -> list[Stroke]:
+    return [Stroke(s.keep, tuple(s.points), s.width) for s in strokes if s.frame == frame]
+
+
+def by_frame(strokes: list[CutoutStroke]) -> dict[int, list[Stroke]]:
+    return {f: strokes_at(strokes, f) for f in sorted({s.frame for s in strokes})}
+
+
+def mark_of(strokes: list[Stroke]) -> str:
+    """What tells strokes from others; "" for none."""
+    return blake2b(repr(strokes).encode(), digest_size=8).hexdigest() if strokes else ""
+
+
+def covered(piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts) -> Step | None:
+    """Coverage of the footage's own `picture` (a step) at a frame of the footage, whose full size is `size`; None where nothing was
+    drawn and nothing carried to."""
+    file = cutouts(piece.samples or "")
+    here = strokes_at(piece.strokes, frame)
+    carried = file is not None and frame in file.frames
+    if file is not None and carried and file.strokes.get(frame, "") == mark_of(here):
+        kept = file
+        return step("cutout", (piece.samples, frame), (picture,), lambda p: _stored(kept, frame, p))
+    if not here:
+        return None
+    start = file if carried else None
+    return step(
+        "cutout-strokes", (mark_of(here), piece.samples if carried else "", frame), (picture,),
+        lambda p: _settled(p, here, size, start, frame),
+    )  # fmt: skip
+
+
+def _stored(file: CutoutFile, frame: int, picture: Picture) -> Coverage:
+    plane = file.coverage(frame)
+    assert plane is not None
+    return _sized(plane, picture)
+
+
+def _settled(
+    picture: Picture, strokes: list[Stroke], size: tuple[int, int], file: CutoutFile | None, frame: int
+) -> Coverage:
+    rgb = to_display(picture.pixels[..., :3])
+    scale = min(1.0, WIDTH / size[0]) * HALF
+    w, h = max(1, round(size[0] * scale)), max(1, round(size[1] * scale))
+    half = cv2.resize(rgb, (w, h), interpolation=cv2.INTER_AREA)
+    start = None
+    if file is not None and (kept := file.coverage(frame)) is not None:
+        start = cv2.resize(kept, (w, h), interpolation=cv2.INTER_AREA) > 127
+    mask = cutout.settled(half, cutout.marked(strokes, (w, h), scale), start)
+    return _sized(cutout.edged(mask, rgb) if rgb.shape[1] >= w else np.uint8(mask) * 255, picture)
+
+
+def _sized(plane: np.ndarray, picture: Picture) -> Coverage:
+    h, w = picture.pixels.shape[:2]
+    how = cv2.INTER_AREA if w < plane.shape[1] else cv2.INTER_LINEAR
+    fitted = plane if plane.shape == (h, w) else cv2.resize(plane, (w, h), interpolation=how)
+    return Coverage(fitted.astype(np.float32) / 255, picture.window)

@@ -1,0 +1,98 @@
+"""Carrying a cut-out through a shot: from every frame with strokes both ways, joined between them, never across a cut."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.errors import BadInput
+from tropein.core.matte import cutout
+from tropein.core.matte.cutout import Mask, Stroke
+from tropein.core.track.cuts import Cuts
+
+WIDTH, HALF = 960, 0.5  # coverage is kept at most so wide; the outline is carried on half of that
+KEPT_BYTES = 192 << 20
+Rgb = Callable[[int], NDArray[np.uint8]]
+
+
+@dataclass(frozen=True)
+class Carry:
+    """What is to be carried. `strokes` by frame, in pixels of the full-size footage; `report(frame)` may raise to stop."""
+
+    rgb: Rgb
+    size: tuple[int, int]
+    span: tuple[int, int]
+    strokes: Mapping[int, list[Stroke]]
+    report: Callable[[int], None] = lambda frame: None
+
+
+def carry(job: Carry) -> dict[int, NDArray[np.uint8]]:
+    """Coverage (h, w) 0..255 by frame, at most WIDTH wide; frames beyond a cut have none. BadInput without a stroke that keeps."""
+    first, last = job.span
+    keys = sorted(f for f in job.strokes if first <= f <= last)
+    if not any(s.keep for f in keys for s in job.strokes[f]):
+        raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
+    small = _Small(job)
+    cuts = Cuts(lambda i: cv2.cvtColor(small.half(i), cv2.COLOR_RGB2GRAY))
+    begin = next(f for f in keys if any(s.keep for s in job.strokes[f]))
+    onwards: dict[int, Mask] = {begin: cutout.settled(small.half(begin), small.marks(begin))}
+    done: dict[int, Mask] = {}
+    _walk(job, small, cuts, onwards, begin, last, lambda f: f in keys)
+    done.update(onwards)
+    starts = [k for k in keys if k in onwards]
+    for i, key in enumerate(starts):  # back from each frame with strokes to the one before it
+        stop = starts[i - 1] + 1 if i else first
+        backwards = {key: onwards[key]}
+        _walk(job, small, cuts, backwards, key, stop, lambda f: f in keys and f < begin)
+        for frame, mask in backwards.items():
+            ahead = onwards.get(frame)
+            if frame == key or ahead is None:
+                done[frame] = mask
+            else:
+                done[frame] = cutout.between(ahead, mask, (frame - starts[i - 1]) / (key - starts[i - 1]))
+    return {f: cutout.edged(mask, small.whole(f)) for f, mask in sorted(done.items())}
+
+
+def _walk(
+    job: Carry, small: _Small, cuts: Cuts, masks: dict[int, Mask], at: int, stop: int, stroked: Callable[[int], bool]
+) -> None:
+    step = 1 if stop >= at else -1
+    for frame in range(at + step, stop + step, step):
+        if cuts.between(frame - step, frame):
+            return
+        marks = small.marks(frame) if stroked(frame) else None
+        masks[frame] = cutout.carried(small.half(frame - step), small.half(frame), masks[frame - step], marks)
+        job.report(frame)
+
+
+class _Small:
+    """The footage's pictures as small as they are worked on."""
+
+    def __init__(self, job: Carry) -> None:
+        self.job = job
+        self.scale = min(1.0, WIDTH / job.size[0])
+        self._halves: OrderedDict[int, NDArray[np.uint8]] = OrderedDict()
+
+    def whole(self, frame: int) -> NDArray[np.uint8]:
+        picture = self.job.rgb(frame)
+        return (
+            picture
+            if self.scale == 1
+            else cv2.resize(picture, None, fx=self.scale, fy=self.scale, interpolation=cv2.INTER_AREA)
+        )
+
+    def half(self, frame: int) -> NDArray[np.uint8]:
+        if frame not in self._halves:
+            self._halves[frame] = cv2.resize(self.whole(frame), None, fx=HALF, fy=HALF, interpolation=cv2.INTER_AREA)
+            while sum(p.nbytes for p in self._halves.values()) > KEPT_BYTES:
+                self._halves.popitem(last=False)
+        return self._halves[frame]
+
+    def marks(self, frame: int) -> NDArray[np.uint8]:
+        h, w = self.half(frame).shape[:2]
+        return cutout.marked(self.job.strokes[frame], (w, h), self.scale * HALF)
