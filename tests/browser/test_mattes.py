@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import canvas, drag, lay_in, new_shot, on_screen, settled
+from tests.browser.helpers import canvas, drag, lay_in, magenta_mask, new_shot, on_screen, settled
 from tests.browser.test_habits import go_to
-from tests.browser.test_motion import PLATES, SIZE, stretch
+from tests.browser.test_motion import PLATES, SIZE, stretch, truth
 from tests.conftest import moving_frames, write_clip
+from tropein.core.media.encode import write_picture
 
 
 def shown(page: Page, size: tuple[int, int], picture: np.ndarray | None = None) -> np.ndarray:
@@ -96,6 +97,50 @@ def test_an_area_is_hidden_that_follows_a_track(application: str, page: Page, tm
         # the outline is drawn on top of the picture, so its own line is left out
         assert np.median(changed[away < 0.8]) > 6, frame
         assert np.percentile(changed[away > 1.25], 99) < 8, frame
+
+
+def test_a_subject_is_cut_out_by_strokes_and_carried(application: str, page: Page, tmp_path: Path) -> None:
+    """Strokes on one frame; a magenta sheet is laid over everything but the subject, in every frame."""
+    new_shot(page, application, stretch(tmp_path, "pilot", range(10)))
+    at, _ = on_screen(page, SIZE)
+    page.keyboard.press("d")
+    expect(page.get_by_text("Draw over what is to be kept.")).to_be_visible()
+    for keep, lines in (
+        (True, [[(470, 40), (385, 190), (390, 330), (450, 420), (430, 480)], [(300, 525), (580, 510)]]),
+        (False, [[(60, 60), (200, 300), (150, 500)], [(900, 60), (780, 300), (900, 500)], [(720, 400), (700, 100)]]),
+    ):
+        if not keep:
+            page.keyboard.press("Shift+D")
+            expect(page.get_by_text("Draw over what is not.")).to_be_visible()
+        for i, line in enumerate(lines):
+            page.mouse.move(*at(*line[0]))
+            page.mouse.down()
+            for point in line[1:]:
+                page.mouse.move(*at(*point), steps=5)
+            page.mouse.up()
+            expect(page.get_by_test_id("strokes").locator("polyline")).to_have_count(i + 1 + (0 if keep else 2))
+    expect(page.get_by_text("not carried yet")).to_be_visible()
+    page.get_by_role("button", name="Carry through the shot").click()
+    expect(page.get_by_text("carried through the shot")).to_be_visible(timeout=90_000)
+    page.keyboard.press("Escape")
+    page.keyboard.press("v")
+    sheet = np.zeros((540, 960, 4), np.float32)
+    sheet[:] = [1, 0, 1, 1]
+    write_picture(tmp_path / "sheet.png", sheet, "png")
+    lay_in(page, tmp_path / "sheet.png")
+    page.get_by_role("button", name="is cut by nothing yet").click()
+    page.get_by_role("menuitem", name="cut-out", exact=False).first.click()
+    page.get_by_role("button", name="inside", exact=True).click()
+    page.get_by_role("menuitem", name="keep what is outside").click()
+    for frame in (0, 9):
+        go_to(page, frame)
+        page.keyboard.press("Escape")
+        covered = magenta_mask(shown(page, SIZE))
+        irises = np.array(truth("pilot")[frame]["iris_px_viewer_left_right"]).astype(int)
+        assert not any(covered[y - 12 : y + 12, x - 12 : x + 12].any() for x, y in irises), frame
+        assert not covered[500:530, 400:560].any(), frame  # the jumper
+        assert covered[20:520, 20:150].mean() > 0.97 and covered[20:400, 800:940].mean() > 0.97, frame
+        assert 0.5 < covered.mean() < 0.8, (frame, covered.mean())
 
 
 def test_an_outline_is_drawn_bent_softened_and_keyed(application: str, page: Page, tmp_path: Path) -> None:

@@ -121,6 +121,46 @@ def test_a_face_is_tracked_by_a_click_and_an_iris_carries(application: str, page
     assert np.abs(moved - np.subtract(irises[7][0], irises[0][0])).max() < 4, moved
 
 
+def head_px(frame: int) -> np.ndarray:
+    """The middle of the pilot's head as it is seen."""
+    plate = json.loads((PLATES / "pilot.truth.json").read_text())
+    f = plate["frames"][frame]
+    x, y, z = (np.array(f["world_to_camera"]) @ np.array(f["head_to_world"]) @ [0, 0, 0, 1])[:3]
+    return np.array([x, y]) / z * plate["fx"] + [SIZE[0] / 2, SIZE[1] / 2]
+
+
+def test_a_head_is_followed_by_a_box_and_carries(application: str, page: Page, tmp_path: Path) -> None:
+    new_shot(page, application, stretch(tmp_path, "pilot", range(24)))
+    at, _ = on_screen(page, SIZE)
+    heads = [head_px(frame) for frame in range(24)]
+    x, y = heads[0] - [0, 25]
+    page.keyboard.press("Shift+T")
+    expect(page.get_by_text("Drag a box around the thing")).to_be_visible()
+    drag(page, at(x - 150, y - 190), at(x + 150, y + 190))
+    expect(page.get_by_test_id("sentence")).to_contain_text("Object 1, a thing in")
+    page.get_by_role("button", name="Both ways").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=90_000)
+    lay_in(page, spot_still(tmp_path))
+    page.get_by_role("button", name="rides on nothing yet").click()
+    page.get_by_role("menuitem", name="Object 1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("position, rotation, scale")
+    start = spot_in_shot(page)
+    go_to(page, 20)
+    moved = spot_in_shot(page) - start
+    assert np.hypot(*(heads[20] - heads[0])) > 40
+    assert np.hypot(*(moved - (heads[20] - heads[0]))) < 24, (moved, heads[20] - heads[0])  # 7 % of the box
+    # put right by hand at this frame, the box keeps what was said, and it can be let go
+    page.keyboard.press("2")
+    page.get_by_role("region", name="Tracks").get_by_role("button", name="Object 1").click()
+    box = page.get_by_test_id("object-box").bounding_box()
+    assert box
+    middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    drag(page, middle, (middle[0] + 12, middle[1]))
+    expect(page.get_by_role("button", name="Undo: set Object 1 by hand at 20")).to_be_visible()
+    page.get_by_role("button", name="No longer set by hand here").click()
+    expect(page.get_by_role("button", name="No longer set by hand here")).to_have_count(0)
+
+
 def test_a_camera_is_solved_and_a_layer_placed_in_its_scene(application: str, page: Page, tmp_path: Path) -> None:
     new_shot(page, application, stretch(tmp_path, "quay", range(30)))
     page.keyboard.press("2")

@@ -24,17 +24,12 @@ export function footageFrame(shot: Shot, layerId: string, frame: number): number
   return Math.floor(((frame - layer.start) * rate(footage.rate)) / rate(shot.rate) + 1e-6);
 }
 
-/** Take the pen that keeps or removes in hand; a cut-out is started where none is chosen. */
-export async function takePen(tool: "keep" | "remove"): Promise<void> {
-  const { tool: now, set, shot, selection } = useBench.getState();
+/** Take the pen that keeps or removes in hand; where no cut-out is chosen one is started, of the plate if nothing else is said. */
+export async function takePen(tool: "keep" | "remove", layer: FootageLayer | null = plateLayer()): Promise<void> {
+  const { tool: now, set } = useBench.getState();
   if (now === tool) return set({ tool: "move" });
-  const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  if (!chosenCutout()) await startCutout(layer?.kind === "footage" ? layer : plateLayer());
+  if (!chosenCutout() && layer) await layPiece(newCutout(layer.id), `start a cut-out of ${layer.name}`, `${layer.name}: cut-out`);
   if (chosenCutout()) set({ tool, drawn: [], drawer: null, view: "matte-tint" });
-}
-
-export async function startCutout(layer: FootageLayer | null): Promise<void> {
-  if (layer) await layPiece(newCutout(layer.id), `start a cut-out of ${layer.name}`, `${layer.name}: cut-out`);
 }
 
 /** A finished line over the picture, in pixels of the footage. */

@@ -175,7 +175,7 @@ class CutoutPiece(PieceBase):
     strokes: list[CutoutStroke] = Field(default_factory=list, max_length=1000)
     samples: ContentHash | None = None
     clean: AnimatedNumber = control(
-        1.0, "Clean edge colour", soft=(0, 1), hard=(0, 1),
+        1.0, "Clean edge", soft=(0, 1), hard=(0, 1),
         help="How far the old background is taken out of the edge of a layer that is cut by this.",
     )  # fmt: skip
 

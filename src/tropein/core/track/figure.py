@@ -47,6 +47,9 @@ class Figure:
         self._inside = np.full(BINS**3, 1e-6)
         self._outside = np.full(BINS**3, 1e-6)
         self._count(crop, self.mask, 1.0)
+        # what looks like the thing outside of its box, a neck under a head, is not heeded: it is not what was meant
+        beyond = np.clip((np.abs(GRID).max(-1) - 0.95) / 0.1, 0, 1)
+        self._heed = 1 - beyond * np.clip(2 * cv2.GaussianBlur(self.likely(crop), (0, 0), 2.0) - 0.4, 0, 1)
 
     def likely(self, crop: NDArray[np.uint8]) -> NDArray[np.float64]:
         """(side, side) 0..1: the chance of each colour to belong to the thing."""
@@ -66,7 +69,7 @@ class Figure:
             # moving the mask by d changes it by -grad . d, growing it by k by -grad . u k
             grow = gx * GRID[..., 0] + gy * GRID[..., 1]
             j = -np.stack([gx, gy, grow], -1).reshape(-1, 3)
-            pull = ((2 * p - 1) / (m * p + (1 - m) * (1 - p))).ravel()
+            pull = ((2 * p - 1) / (m * p + (1 - m) * (1 - p)) * self._heed).ravel()
             js = j * pull[:, None]
             normal = js.T @ js + np.diag([1e-3, 1e-3, 1.0]) * 30
             step = np.linalg.solve(normal, js.sum(0))
@@ -77,7 +80,7 @@ class Figure:
 
     def agreement(self, likely: NDArray[np.float64]) -> tuple[float, float]:
         """How likely the colours inside of the mask are the thing's, and those around it the ground's."""
-        inside, around = self.mask > 0.7, (self.mask < 0.2) & (_FAR < 1.6)
+        inside, around = self.mask > 0.7, (self.mask < 0.2) & (_FAR < 1.6) & (self._heed > 0.5)
         return float(likely[inside].mean()), float(1 - likely[around].mean()) if around.any() else 1.0
 
     def learn(self, crop: NDArray[np.uint8], likely: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -85,7 +88,7 @@ class Figure:
         returned (2,), in the box's coordinates, for the box to move instead."""
         self._count(crop, self.mask, LEARN)
         near = np.clip(1.6 - np.maximum(np.abs(GRID[..., 0]), np.abs(GRID[..., 1])), 0, 0.5) * 2
-        told = cv2.GaussianBlur(np.clip(2 * likely - 0.5, 0, 1) * near, (0, 0), 1.5)
+        told = cv2.GaussianBlur(np.clip(2 * likely - 0.5, 0, 1) * near * self._heed, (0, 0), 1.5)
         band = 4 * self.mask * (1 - self.mask)  # only its edge is open to change
         self.mask += RESHAPE * np.clip(band, 0, 1) * (told - self.mask)
         went = _middle(self.mask) - self._middle

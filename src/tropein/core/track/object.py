@@ -28,6 +28,7 @@ PULL_PLACE, PULL_SIZE = 0.6, 0.25
 SEEN = 0.6  # of the usual agreement of colours; less is covered
 LOOKS_LIKE = 0.55  # correlation with a view seen before, to believe that the thing was found again
 TURNED_SINCE = 0.3  # or so much, where its colours and its surroundings' are all as they should be
+STEADY = 0.35  # of its size: how far it may go between two frames of a search
 VIEWS = 12
 VIEW_EVERY = 4
 COAST_FRAMES = 6
@@ -82,6 +83,7 @@ class _State:
     velocity: NDArray[np.float64]
     look: NDArray[np.float32]
     lost: int = 0
+    hint: NDArray[np.float64] | None = None  # where the last search found it
 
 
 class ObjectTracker:
@@ -142,14 +144,14 @@ class ObjectTracker:
             )
         if not tried or tried[0].doubt:
             again = self._search(state, now)
-            if again is not None:
+            if again is not None and self._steady(state, again):
                 tried.append(again)
         best = next((t for t in tried if not t.doubt), None)
         if best is None:
             return self._gone(state, tried, frame)
         jumped = state.lost > 0
         state.velocity = np.zeros(2) if jumped else best.box.centre - state.box.centre
-        state.box, state.look, state.lost = best.box, best.look, 0
+        state.box, state.look, state.lost, state.hint = best.box, best.look, 0, None
         if best.confidence > 0.5:
             self._usual += 0.05 * (best.inside - self._usual)
             went = self.figure.learn(best.crop, best.likely)
@@ -157,6 +159,11 @@ class ObjectTracker:
             if frame % VIEW_EVERY == 0:
                 self._keep_view(now, best.box)
         return ObjectFound(frame, state.box, best.confidence, False)
+
+    def _steady(self, state: _State, again: _Seen) -> bool:
+        """A thing that was searched for is believed once it was found at the same place in two frames running."""
+        hint, state.hint = state.hint, again.box.centre
+        return hint is not None and bool(np.linalg.norm(hint - again.box.centre) < STEADY * again.box.sides.max())
 
     def _gone(self, state: _State, tried: list[_Seen], frame: int) -> ObjectFound:
         state.lost += 1
