@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.websockets import WebSocket
 
-from tropein.app.api import about, bundles, guard, runs, shelf, shots
+from tropein.app.api import about, bundles, guard, runs, shelf, shots, tracks
 from tropein.app.jobs.context import make
 from tropein.app.live.events import Events
 from tropein.app.live.pool import PreviewPool
@@ -38,7 +38,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     app = FastAPI(title="Tropein", version="0.1.0", lifespan=_lifespan, docs_url=None, redoc_url=None)
     app.state.settings = settings
     app.state.sessions = guard.Sessions(settings.password)
-    for module in (shots, shelf, runs, about, bundles, guard):
+    for module in (shots, tracks, shelf, runs, about, bundles, guard):
         app.include_router(module.router)
     app.add_exception_handler(TropeinError, _expected)
     app.add_exception_handler(RequestValidationError, _malformed)

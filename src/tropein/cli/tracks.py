@@ -84,6 +84,52 @@ def track_object(
     _run(clip, ObjectTrack(id="track", name="track", footage="clip", reference_frame=frame, box=at), frames, out, json)
 
 
+def track_convert(
+    file: Annotated[Path, typer.Argument(help="A track file, or a camera as .glb, .gltf, .usda, .usdc or .usdz.")],
+    out: Annotated[
+        Path,
+        typer.Option("-o", help="What to write: .json, .json.gz, .csv; of a camera also .glb, .gltf, .usda, .usdc."),
+    ],
+    clip: Annotated[str | None, typer.Option("--clip", help="The clip a camera that is read belongs to.")] = None,
+    json: Json = False,
+) -> None:
+    """Turn a track file into a table or a camera for other programs, or such a camera into a track file."""
+    from tropein.core.interchange import cameras, table
+    from tropein.core.track.file import AnyFile, CameraFile, SolveFacts, parse_track
+
+    try:
+        data = file.read_bytes()
+    except OSError as error:
+        raise BadInput(f"{file} cannot be read.") from error
+    track: AnyFile
+    if file.suffix.lower() in cameras.READABLE:
+        if clip is None:
+            raise BadInput("Say with --clip to which clip the camera belongs: its size and rate are needed.")
+        with tempfile.TemporaryDirectory() as folder:
+            _, record = borrow(MediaStore(Path(folder)), files_of(clip))
+        facts = SolveFacts(kind="free", reprojection_px=0.0)
+        like = CameraFile(
+            source=Path(clip).name, size=record.size, rate=record.rate, reference_frame=0, focal_px=1, principal_point=(0, 0),
+            points3d=[], solve=facts, frames=[],
+        )  # fmt: skip
+        track = cameras.read(data, file.name, like)
+    else:
+        track = parse_track(data)
+    suffix = out.suffix.lower().removeprefix(".")
+    if suffix == "csv":
+        written = table.written(track).encode()
+    elif suffix in ("glb", "gltf", "usda", "usdc"):
+        if not isinstance(track, CameraFile):
+            raise BadInput("Only a camera can be written as glTF or USD.")
+        written = cameras.written(track, suffix)  # type: ignore[arg-type]
+    elif suffix in ("json", "gz"):
+        written = gzip.compress(track.dumps()) if suffix == "gz" else track.dumps()
+    else:
+        raise BadInput(f"{out.name}: write .json, .json.gz, .csv, .glb, .gltf, .usda or .usdc.")
+    whole_or_nothing(out, written)
+    say({"frames": len(track.frames), "written": str(out)}, json)
+
+
 def track_face(
     clip: Clip,
     out: Out,

@@ -10,7 +10,7 @@ import { take } from "./actions";
 import { trackedLayers } from "./names";
 import { Rename } from "./Sentence";
 import { Section } from "./Sheet";
-import { plateLayer, runTrack } from "./tracking";
+import { combineTracks, plateLayer, runTrack, trimTrack } from "./tracking";
 import { OFFER, WORD } from "./words";
 
 const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", camera: "the camera of", picture: "the motion of all of" };
@@ -75,6 +75,12 @@ export function TrackSheet({ track }: { track: Track }) {
       <Section title="At this frame" note={here ? (here.lost ? "lost" : `confidence ${Math.round(here.confidence * 100)} %`) : "not tracked"}>
         <p className="py-1 text-quiet">{here?.reason ? `${here.reason}. ` : ""}{MEND[track.kind]}</p>
         {file?.kind === "face" && <FaceFacts file={file} frame={frame - start} />}
+        {file && frames.length > 1 && (
+          <div className="flex gap-1.5 pb-1">
+            <button className="btn py-0.5" disabled={frame - start <= frames[0].frame} onClick={() => void trimTrack(track, frame - start, frames.at(-1)!.frame)}>Forget what is before</button>
+            <button className="btn py-0.5" disabled={frame - start >= frames.at(-1)!.frame} onClick={() => void trimTrack(track, frames[0].frame, frame - start)}>Forget what is after</button>
+          </div>
+        )}
         {handSetFrames(track).includes(frame - start) && <button className="btn" onClick={letGo}>No longer set by hand here</button>}
       </Section>
       <div className="flex-1" />
@@ -84,13 +90,22 @@ export function TrackSheet({ track }: { track: Track }) {
   );
 }
 
+const FORMS = { glb: "glTF, one file", gltf: "glTF, as text", usda: "USD, as text", usdc: "USD, compact" };
+const asForm = (body: { file: unknown }) => {
+  const form = new FormData();
+  form.append("file", body.file as Blob);
+  return form;
+};
+
 /** Its samples as a table, out; those of a point track also in. */
 function TableRow({ track }: { track: Track }) {
   const { id, say } = useBench();
   const input = useRef<HTMLInputElement>(null);
   const read = async (file: File) => {
     try {
-      await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/table", { params: { path: { shot_id: id!, track_id: track.id } }, body: { text: await file.text() } }));
+      const params = { path: { shot_id: id!, track_id: track.id } };
+      if (track.kind === "camera") await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/camera", { params, body: { file: file as unknown as string }, bodySerializer: asForm }));
+      else await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/table", { params, body: { text: await file.text() } }));
     } catch (error) {
       say((error as Error).message);
     }
@@ -98,10 +113,21 @@ function TableRow({ track }: { track: Track }) {
   return (
     <div className="mt-4 flex flex-wrap gap-1.5">
       {track.samples && <a className="btn" href={`/api/artefacts/${track.samples}/track.csv`} download={`${track.name}.csv`}>Save as CSV</a>}
-      {track.kind === "point" && <button className="btn" onClick={() => input.current?.click()}>Read a CSV</button>}
-      <input ref={input} type="file" accept=".csv,text/csv" hidden aria-label="A table of samples" onChange={(e) => { if (e.target.files?.[0]) void read(e.target.files[0]); e.target.value = ""; }} />
+      {track.kind === "camera" && track.samples && <Menu className="btn" label="Save the camera for other programs" trigger="Save the camera" choices={(["glb", "gltf", "usda", "usdc"] as const).map((form) => ({ id: form, label: FORMS[form], hint: `.${form}`, act: () => { location.href = `/api/shots/${id}/tracks/${track.id}/camera.${form}`; } }))} />}
+      {track.kind === "point" && track.samples && <CombineMenu track={track} />}
+      {(track.kind === "point" || track.kind === "camera") && <button className="btn" onClick={() => input.current?.click()}>{track.kind === "point" ? "Read a CSV" : "Read a camera"}</button>}
+      <input ref={input} type="file" accept={track.kind === "point" ? ".csv,text/csv" : ".glb,.gltf,.usda,.usdc,.usd,.usdz"} hidden aria-label={track.kind === "point" ? "A table of samples" : "A camera from another program"} onChange={(e) => { if (e.target.files?.[0]) void read(e.target.files[0]); e.target.value = ""; }} />
     </div>
   );
+}
+
+/** A new track that goes as this one and others do together. */
+function CombineMenu({ track }: { track: PointTrack }) {
+  const shot = useBench((s) => s.shot);
+  const others = Object.values(shot?.tracks ?? {}).filter((t) => t.kind === "point" && t.id !== track.id && t.samples && t.footage === track.footage);
+  if (!others.length) return null;
+  const all = others.length > 1 ? [{ id: "all", label: `all ${others.length + 1} points`, act: () => void combineTracks([track, ...others]) }] : [];
+  return <Menu className="btn" label="Make one track of several" trigger="Average with" choices={[...others.map((t) => ({ id: t.id, label: t.name, act: () => void combineTracks([track, t]) })), ...all]} />;
 }
 
 /** What of the picture does not count while it is tracked. */

@@ -107,6 +107,29 @@ export async function runTrack(track: Track, direction: "forward" | "backward" |
   }
 }
 
+/** Keep only what was found in some frames of the footage. */
+export async function trimTrack(track: Track, first: number, last: number): Promise<void> {
+  const { id, say } = useBench.getState();
+  try {
+    await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/trim", { params: { path: { shot_id: id!, track_id: track.id } }, body: { first, last } }));
+    useLiveTracks.getState().clear(track.id);
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
+/** A new track that goes as several point tracks do together; it starts from the present frame. */
+export async function combineTracks(tracks: Track[]): Promise<void> {
+  const { id, say, frame, select } = useBench.getState();
+  const name = tracks.length === 2 ? `${tracks[0].name} and ${tracks[1].name}` : `${tracks[0].name} and ${tracks.length - 1} more`;
+  try {
+    const made = await got<{ id: string }>(api.POST("/api/shots/{shot_id}/tracks/combine", { params: { path: { shot_id: id! } }, body: { tracks: tracks.map((t) => t.id), name, reference_frame: frame - (plateLayer()?.start ?? 0) } }));
+    select({ kind: "track", id: made.id });
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
 const here = () => useBench.getState().frame - (plateLayer()?.start ?? 0);
 
 /** Put a point right at this frame; tracking takes it as a constraint. */

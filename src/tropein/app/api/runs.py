@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from tropein.app.api.deps import Db, Work
@@ -15,12 +15,10 @@ from tropein.app.jobs.queue import defer
 from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
 from tropein.app.store import runs, shots
 from tropein.app.store.models import RunRow
-from tropein.core.document import FootageLayer, PointTrack
+from tropein.core.document import FootageLayer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
-from tropein.core.interchange.table import read_points, written
 from tropein.core.media.encode import Format
-from tropein.core.track.file import PointFile, TrackFile
 
 router = APIRouter(prefix="/api", tags=["runs"])
 
@@ -133,51 +131,6 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
     defer(db, "cutout", run_id=row.id)
     db.refresh(row)
     return run_out(row)
-
-
-@router.get("/artefacts/{name}/track")
-def track_samples(name: str, work: Work) -> TrackFile:
-    """A track's samples as a track file."""
-    if len(name) != 32 or not name.isalnum():
-        raise NotFound("There are no such samples.")
-    return work.artefacts.track(name)
-
-
-@router.get("/artefacts/{name}/track.csv")
-def track_table(name: str, work: Work) -> Response:
-    """A track's samples as a table, one row a frame."""
-    data = written(track_samples(name, work))
-    return Response(data, media_type="text/csv", headers={"Content-Disposition": 'attachment; filename="track.csv"'})
-
-
-class Table(BaseModel):
-    text: Annotated[str, Field(max_length=20_000_000)]
-
-
-@router.post("/shots/{shot_id}/tracks/{track_id}/table", status_code=204)
-def read_table(shot_id: str, track_id: str, body: Table, db: Db, work: Work) -> None:
-    """A table (see track.csv) as the samples of a point track, in place of what was there."""
-    shot = load_shot(shots.row_of(db, shot_id).document)
-    track = shot.tracks.get(track_id)
-    if not isinstance(track, PointTrack):
-        raise BadInput("Only a point track can be read from a table.")
-    footage = shot.footage[track.footage]
-    like = PointFile(
-        source=footage.name, size=footage.size, rate=footage.rate, reference_frame=track.reference_frame, frames=[]
-    )
-    file = read_points(body.text, like)
-    here = next((s for s in file.frames if s.frame == track.reference_frame and not s.lost), None) or next(
-        (s for s in file.frames if not s.lost and s.points[0]), None
-    )
-    if here is None:
-        raise BadInput("No frame of the table says where the point is.")
-    points = [p for p in here.points if p is not None]
-    new = {
-        **track.model_dump(mode="json"), "samples": work.artefacts.put_track(file), "reference_frame": here.frame,
-        "position": points[0], "more": points[1:], "hand_set": [], "lost_frames": sum(s.lost for s in file.frames), "note": "",
-    }  # fmt: skip
-    op = {"op": "replace", "path": f"/tracks/{track_id}", "value": new}
-    shots.apply(db, shot_id, None, f"read {track.name} from a table", [op], "table")
 
 
 @router.post("/shots/{shot_id}/renders", status_code=202)

@@ -80,7 +80,15 @@ def follow(
         return Strand(found, lambda: PointTracker(frames, anchor, half, reach, motion))
 
     wish = replace(wish, cuts=wish.cuts or Cuts(frames.frame))
-    return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_points)
+    seen = [a for a in hand_set if _within(a, frames.size)]
+    result, stopped = _run(
+        frames, strand(reference), [strand(a) for a in seen], wish, dict(known or {}), between_points
+    )
+    drawn = _drawn([a for a in hand_set if a not in seen], [reference, *seen], wish)
+    for found in drawn:
+        result[found.frame] = found
+        wish.report(found)
+    return result, stopped
 
 
 def follow_plane(
@@ -147,6 +155,26 @@ def _run(
         if before < strand.frame and (wish.direction != "forward" or before > reference.frame):
             stopped = _up_to_a_cut(tracker, strand.found, before, merge, wish.cuts) or stopped
     return result, stopped
+
+
+def _within(anchor: Anchor, size: tuple[int, int]) -> bool:
+    return 0 <= anchor.xy[0] < size[0] and 0 <= anchor.xy[1] < size[1]
+
+
+def _drawn(outside: list[Anchor], inside: list[Anchor], wish: Wish[Found]) -> list[Found]:
+    """Places set by hand outside of the picture, where nothing can be followed: they count as they are, and between two of them
+    with nothing else in between the point goes straight."""
+    first, last = wish.span
+    order = sorted([*outside, *inside], key=lambda a: a.frame)
+    found = [Found(a.frame, a.xy, 1.0, False) for a in outside if first <= a.frame <= last]
+    for a, b in zip(order, order[1:], strict=False):
+        if a in outside and b in outside:
+            for frame in range(max(first, a.frame + 1), min(last + 1, b.frame)):
+                k = (frame - a.frame) / (b.frame - a.frame)
+                found.append(
+                    Found(frame, (a.xy[0] + k * (b.xy[0] - a.xy[0]), a.xy[1] + k * (b.xy[1] - a.xy[1])), 1.0, False)
+                )
+    return found
 
 
 class _AtACut(Exception):

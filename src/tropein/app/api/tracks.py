@@ -1,0 +1,170 @@
+"""Tracks out and in: samples, tables, cameras; trimming, and making one of several."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+from uuid import uuid4
+
+from fastapi import APIRouter, File, UploadFile
+from fastapi.responses import Response
+from pydantic import BaseModel, Field
+
+from tropein.app.api.deps import Db, Work
+from tropein.app.jobs.context import WorkContext
+from tropein.app.store import shots
+from tropein.core.document import CameraTrack, PointTrack, Shot, Track
+from tropein.core.document.base import Name
+from tropein.core.document.upgrade import load_shot
+from tropein.core.errors import BadInput, NotFound
+from tropein.core.interchange import cameras
+from tropein.core.interchange.table import read_points, written
+from tropein.core.track.edit import combined, trimmed
+from tropein.core.track.file import CameraFile, FileBase, PointFile, SolveFacts, TrackFile
+
+router = APIRouter(prefix="/api", tags=["tracks"])
+MOST_BYTES = 64 << 20
+
+
+@router.get("/artefacts/{name}/track")
+def track_samples(name: str, work: Work) -> TrackFile:
+    """A track's samples as a track file."""
+    if len(name) != 32 or not name.isalnum():
+        raise NotFound("There are no such samples.")
+    return work.artefacts.track(name)
+
+
+@router.get("/artefacts/{name}/track.csv")
+def track_table(name: str, work: Work) -> Response:
+    """A track's samples as a table, one row a frame."""
+    return _download(written(track_samples(name, work)), "text/csv", "track.csv")
+
+
+class Table(BaseModel):
+    text: Annotated[str, Field(max_length=20_000_000)]
+
+
+@router.post("/shots/{shot_id}/tracks/{track_id}/table", status_code=204)
+def read_table(shot_id: str, track_id: str, body: Table, db: Db, work: Work) -> None:
+    """A table (see track.csv) as the samples of a point track, in place of what was there."""
+    shot, track = _track(db, shot_id, track_id)
+    if not isinstance(track, PointTrack):
+        raise BadInput("Only a point track can be read from a table.")
+    file = read_points(body.text, PointFile(**_head(shot, track), frames=[]))
+    here = next((s for s in file.frames if s.frame == track.reference_frame and not s.lost), None) or next(
+        (s for s in file.frames if not s.lost and s.points[0]), None
+    )
+    if here is None:
+        raise BadInput("No frame of the table says where the point is.")
+    points = [p for p in here.points if p is not None]
+    new = {
+        **track.model_dump(mode="json"), **_stored(work, file), "reference_frame": here.frame, "position": points[0],
+        "more": points[1:], "hand_set": [],
+    }  # fmt: skip
+    _replace(db, shot_id, track_id, new, f"read {track.name} from a table")
+
+
+@router.get("/shots/{shot_id}/tracks/{track_id}/camera.{form}")
+def write_camera(shot_id: str, track_id: str, form: cameras.Form, db: Db, work: Work) -> Response:
+    """A solved camera with the points of its scene, as glTF 2.0 or USD."""
+    _, track = _track(db, shot_id, track_id)
+    file = work.artefacts.track(track.samples) if track.samples else None
+    if not isinstance(track, CameraTrack) or not isinstance(file, CameraFile):
+        raise BadInput("There is no solved camera to write.")
+    kind = "model/gltf-binary" if form == "glb" else "application/octet-stream"
+    return _download(cameras.written(file, form, track.world), kind, f"camera.{form}")
+
+
+@router.post("/shots/{shot_id}/tracks/{track_id}/camera", status_code=204)
+def read_camera(shot_id: str, track_id: str, file: Annotated[UploadFile, File()], db: Db, work: Work) -> None:
+    """A camera from a glTF or USD file, in place of what was solved."""
+    shot, track = _track(db, shot_id, track_id)
+    if not isinstance(track, CameraTrack):
+        raise BadInput("Only a camera track can be read from such a file.")
+    data = file.file.read(MOST_BYTES + 1)
+    if len(data) > MOST_BYTES:
+        raise BadInput("The file is larger than 64 MB.")
+    facts = SolveFacts(kind="free", reprojection_px=0.0)
+    like = CameraFile(**_head(shot, track), focal_px=1, principal_point=(0, 0), points3d=[], solve=facts, frames=[])
+    got = cameras.read(data, file.filename or "the file", like)
+    new = {**track.model_dump(mode="json"), **_stored(work, got), "note": got.stopped, "world": None}
+    _replace(db, shot_id, track_id, new, f"read {track.name} from {file.filename}")
+
+
+class Kept(BaseModel):
+    """Frames of the footage, both included."""
+
+    first: Annotated[int, Field(ge=0)]
+    last: Annotated[int, Field(ge=0)]
+
+
+@router.post("/shots/{shot_id}/tracks/{track_id}/trim", status_code=204)
+def trim(shot_id: str, track_id: str, body: Kept, db: Db, work: Work) -> None:
+    """Forget what a track found outside of some frames."""
+    _, track = _track(db, shot_id, track_id)
+    if track.samples is None:
+        raise BadInput("This track has not been followed yet.")
+    file = trimmed(work.artefacts.track(track.samples), body.first, body.last)
+    new = {**track.model_dump(mode="json"), **_stored(work, file), "note": track.note}
+    _replace(db, shot_id, track_id, new, f"trim {track.name}")
+
+
+class Together(BaseModel):
+    tracks: Annotated[list[str], Field(min_length=2, max_length=64)]
+    name: Name
+    reference_frame: Annotated[int, Field(ge=0)]
+
+
+class Made(BaseModel):
+    id: str
+
+
+@router.post("/shots/{shot_id}/tracks/combine")
+def combine(shot_id: str, body: Together, db: Db, work: Work) -> Made:
+    """A new point track that goes as several point tracks do together."""
+    shot = load_shot(shots.row_of(db, shot_id).document)
+    chosen = [shot.tracks.get(t) for t in body.tracks]
+    files = [work.artefacts.track(t.samples) for t in chosen if isinstance(t, PointTrack) and t.samples]
+    points = [f for f in files if isinstance(f, PointFile)]
+    first = chosen[0]
+    if first is None or len(points) < len(body.tracks) or len({t.footage for t in chosen if t}) > 1:
+        raise BadInput("Only point tracks of the same footage that have been followed can be made into one.")
+    file = combined(points, body.reference_frame)
+    here = next(s for s in file.frames if s.frame == body.reference_frame)
+    made = PointTrack(
+        id=uuid4().hex[:12], name=body.name, footage=first.footage, reference_frame=body.reference_frame,
+        position=here.points[0] or (0.0, 0.0), **_stored(work, file),
+    )  # fmt: skip
+    op = {"op": "add", "path": f"/tracks/{made.id}", "value": made.model_dump(mode="json")}
+    shots.apply(db, shot_id, None, f"make {made.name} of {len(points)} tracks", [op], "tracks")
+    return Made(id=made.id)
+
+
+def _track(db: Db, shot_id: str, track_id: str) -> tuple[Shot, Track]:
+    shot = load_shot(shots.row_of(db, shot_id).document)
+    track = shot.tracks.get(track_id)
+    if track is None:
+        raise NotFound("This track does not exist (any more).")
+    return shot, track
+
+
+def _head(shot: Shot, track: Track) -> dict[str, Any]:
+    footage = shot.footage[track.footage]
+    return {
+        "source": footage.name,
+        "size": footage.size,
+        "rate": footage.rate,
+        "reference_frame": track.reference_frame,
+    }
+
+
+def _stored(work: WorkContext, file: FileBase) -> dict[str, Any]:
+    lost = sum(s.lost for s in file.frames)  # type: ignore[attr-defined]
+    return {"samples": work.artefacts.put_track(file), "lost_frames": lost, "note": ""}
+
+
+def _replace(db: Db, shot_id: str, track_id: str, new: dict[str, Any], label: str) -> None:
+    shots.apply(db, shot_id, None, label, [{"op": "replace", "path": f"/tracks/{track_id}", "value": new}], "tracks")
+
+
+def _download(content: str | bytes, kind: str, name: str) -> Response:
+    return Response(content, media_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
