@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from pathlib import Path as FilePath
 from typing import Any
 
+import av
 import cv2
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from hypothesis import strategies as st
 
 from tropein.core.animate.ride import Path
 from tropein.core.compose.guard import guard
+from tropein.core.compose.loop import render_part
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import cut_alone, display_matte
@@ -19,9 +22,10 @@ from tropein.core.document import Animated, FacePiece, FaceTrack, Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.effects import run
 from tropein.core.errors import BadInput
-from tropein.core.matte import chroma, ranges
+from tropein.core.matte import chroma, difference, ranges
 from tropein.core.matte.screen import find
 from tropein.core.matte.subsampled import restored
+from tropein.core.media.source import read_still
 from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
 from tropein.core.raster.coverage import Coverage, Joining, combine, cut, full, grown, mix_where, seen_from, softened
 from tropein.core.raster.outline import area, fill, flatten
@@ -433,3 +437,41 @@ def test_mosaic_cells_are_even_and_do_not_crawl() -> None:
     assert whole.pixels[8, 16] == pytest.approx(picture.pixels[8:16, 16:24].mean((0, 1)), abs=1e-5)
     cropped = run("mosaic", picture.crop(Window(8, 8, 64, 48)), {"size": 8.0}, 1.0)
     assert cropped.pixels[0, 0] == pytest.approx(whole.pixels[8, 8], abs=1e-5)
+
+
+def test_a_difference_key_keeps_what_is_new_and_lets_its_shadow_pass() -> None:
+    rng = np.random.default_rng(2)
+    empty = (0.1 + 0.5 * rng.random((60, 80, 1)) * np.float32([1, 0.8, 0.6])).astype(np.float32)
+    now = empty + rng.normal(0, 0.004, empty.shape).astype(np.float32)
+    now[10:30, 10:30] = [0.05, 0.1, 0.5]  # something blue
+    now[40:55, 40:70] *= 0.7  # its shadow
+    found = difference.coverage(now.astype(np.float32), empty, difference.Difference(0.12, 0.12, 0.4))
+    assert found[13:27, 13:27].min() > 0.9
+    assert found[43:52, 43:67].max() < 0.1 and found[:8].max() < 0.1
+    harsh = difference.coverage(now.astype(np.float32), empty, difference.Difference(0.12, 0.12, 0.0))
+    assert harsh[43:52, 43:67].mean() > 0.5
+
+
+def test_a_difference_key_sees_the_layer_against_one_of_its_own_frames() -> None:
+    piece = {"kind": "difference", "id": "d", "name": "d", "layer": "over"}
+    pixels = np.full((SIZE[1], SIZE[0], 4), 0.5, np.float32)
+    pixels[..., 3] = 1
+    renderer = Renderer(Stills(white=pixels), path, 1 << 24)  # type: ignore[arg-type]
+    assert renderer.matte(shot([piece]), "m", 0).plane.max() == 0  # a still is its own median
+    assert renderer.matte(shot([piece | {"clean_frame": 0, "invert": True}]), "m", 0).plane.min() == 1
+
+
+def test_only_a_matte_is_written_with_its_values_as_they_are(tmp_path: FilePath) -> None:
+    soft = outline((10, 10), (40, 10), (40, 34), (10, 34), outer=8, inner=4)
+    document = shot([shape(soft)])
+    renderer = Renderer(Stills(), path, 1 << 24)  # type: ignore[arg-type]
+    plane = renderer.matte(document, "m", 0).plane
+    render_part(renderer, document, 0, 0, 1.0, "png", tmp_path / "m_%04d.png", matte="m")
+    codes = cv2.imread(str(tmp_path / "m_0000.png"), cv2.IMREAD_UNCHANGED)
+    assert codes.dtype == np.uint16 and np.abs(codes / 65535 - plane).max() < 1e-4
+    render_part(renderer, document, 0, 0, 1.0, "exr", tmp_path / "m_%04d.exr", matte="m")
+    linear = read_still(tmp_path / "m_0000.exr", WORKING)
+    assert np.abs(linear[..., 0] - plane).max() < 2e-3 and (linear[..., 3] == 1).all()
+    render_part(renderer, document, 0, 0, 1.0, "prores4444", tmp_path / "m.mov", matte="m")
+    grey = av.open(str(tmp_path / "m.mov")).decode(video=0).__next__().to_ndarray(format="rgb24")[..., 1]
+    assert np.abs(grey / 255 - plane).mean() < 0.01

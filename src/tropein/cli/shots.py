@@ -71,9 +71,10 @@ def render(
     format: Annotated[
         str | None, typer.Option("--format", help="h264, prores4444, png or exr; default by suffix.")
     ] = None,
+    matte: Annotated[str | None, typer.Option(help="The name of a matte: only its coverage is written.")] = None,
     json: Json = False,
 ) -> None:
-    """Render a shot."""
+    """Render a shot, or one of its mattes alone."""
     form = _format(out, format)
     target = Path(out)
     if not target.parent.is_dir():
@@ -84,13 +85,14 @@ def render(
 
     with opened(shot) as (document, store, artefacts):
         first, last = frame_range(frames, 0, document.frames - 1) if frames else document.trim
+        only = _matte(document, matte)
         sources = Sources(store, final=True)
         renderer = Renderer(sources, Artefacts(artefacts).path, CACHE_BYTES, Artefacts(artefacts).cutout)
         with bar("rendering", last - first + 1) as tick:
             if form in MOVIES:
                 part = target.with_name(f".{target.stem}.part{SUFFIX[form]}")
                 try:
-                    render_part(renderer, document, first, last, scale, form, part, lambda f: tick(f - first + 1))
+                    render_part(renderer, document, first, last, scale, form, part, lambda f: tick(f - first + 1), only)
                     sound, start = plate_sound(document, store, first)
                     whole = target.with_name(f".{target.stem}.whole{SUFFIX[form]}")
                     join([(part, last - first + 1)], whole, target_of(document, scale, form), sound, start)
@@ -98,9 +100,19 @@ def render(
                 finally:
                     part.unlink(missing_ok=True)
             else:
-                render_part(renderer, document, first, last, scale, form, target, lambda f: tick(f - first + 1))
+                render_part(renderer, document, first, last, scale, form, target, lambda f: tick(f - first + 1), only)
         sources.close()
     say({"frames": last - first + 1, "written": out}, json)
+
+
+def _matte(shot: Shot, name: str | None) -> str | None:
+    if name is None:
+        return None
+    found = [m.id for m in shot.mattes.values() if name in (m.name, m.id)]
+    if not found:
+        known = ", ".join(m.name for m in shot.mattes.values()) or "none"
+        raise BadInput(f"The shot has no matte called {name!r}; it has {known}.")
+    return found[0]
 
 
 def _format(out: str, asked: str | None) -> Format:

@@ -1172,6 +1172,67 @@ export interface components {
             facing: "own" | "camera";
         };
         /**
+         * DifferencePiece
+         * @description Keeps what differs from an empty picture of the same place: a frame without the subject, or the middle of many.
+         */
+        DifferencePiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "difference";
+            /** Layer */
+            layer: string;
+            /**
+             * Clean Frame
+             * @description of the layer's footage; none takes the median of the shot
+             */
+            clean_frame?: number | null;
+            /** Threshold */
+            threshold?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Softness */
+            softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Let shadows pass
+             * @description How far a shadow may dim the empty place and still be empty.
+             */
+            shadow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
          * Edit
          * @description A labelled JSON Patch on the revision it was made on.
          */
@@ -1939,7 +2000,7 @@ export interface components {
             /** Name */
             name: string;
             /** Pieces */
-            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["CutoutPiece"])[];
+            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"])[];
         };
         /**
          * NewShot
@@ -2497,6 +2558,11 @@ export interface components {
              * @default 1
              */
             scale: number;
+            /**
+             * Matte
+             * @description only this matte's coverage, not the picture
+             */
+            matte?: string | null;
         };
         /**
          * Ride

@@ -1,11 +1,12 @@
 import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Diamond, Pipette, Plus, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
-import { addPiece, cutBy, newChroma, newCutout, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
+import { addPiece, cutBy, newChroma, newCutout, newDifference, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
 import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../document/types";
 import { SHAPE_TOOLS, useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
+import { footageFrame } from "./cutouts";
 import { CutoutSection } from "./CutoutSection";
 import { HideCheck } from "./HideCheck";
 import { ParamRow } from "./ParamRow";
@@ -31,6 +32,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
     ...(looking ? [
       { id: "cutout", label: "cut-out by strokes", hint: looking.name, act: () => add(newCutout(looking.id)) },
       { id: "chroma", label: "chroma key", hint: looking.name, act: () => add(newChroma(looking.id)) },
+      { id: "difference", label: "difference from an empty frame", hint: looking.name, act: () => add(newDifference(looking.id)) },
       { id: "luma", label: "luma key", hint: looking.name, act: () => add(newRange("luma", looking.id)) },
       { id: "colour", label: "colour range", hint: looking.name, act: () => add(newRange("colour", looking.id)) },
     ] : []),
@@ -99,6 +101,13 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
               {piece.screen && <span className="h-4 w-6 rounded border border-line" style={{ background: displayed(piece.screen) }} aria-label="The picked colour" />}
               <button className="btn flex items-center gap-1 py-0.5" aria-pressed={tool === "screen"} onClick={() => set({ tool: tool === "screen" ? "move" : "screen" })}><Pipette size={12} className={tool === "screen" ? "text-brass" : ""} /> pick</button>
               <button className="btn py-0.5" disabled={!piece.screen} onClick={() => put("find the screen of", "screen", null)}>{piece.screen ? "find it" : "found by itself"}</button>
+            </div>
+          )}
+          {piece.kind === "difference" && (
+            <div className="flex items-center gap-2 py-1">
+              <span className="flex-1">Empty place</span>
+              <button className="btn py-0.5" onClick={() => put("take this frame as empty for", "clean_frame", footageFrame(shot, piece.layer, useBench.getState().frame))}>{piece.clean_frame === null ? "this frame" : `frame ${piece.clean_frame}`}</button>
+              <button className="btn py-0.5" disabled={piece.clean_frame === null} onClick={() => put("take the median of the shot for", "clean_frame", null)}>{piece.clean_frame === null ? "the median of the shot" : "median"}</button>
             </div>
           )}
           {piece.kind === "cutout" && <CutoutSection matte={matte.id} piece={piece} path={path} />}

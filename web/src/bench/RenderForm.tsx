@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, got, queries } from "../api/client";
 import type { Run } from "../document/types";
-import { useBench } from "../state/bench";
+import { isMatteView, useBench } from "../state/bench";
 
 const FORMATS = [
   ["h264", "H.264 film (MP4), with the plate's sound"],
@@ -15,11 +15,13 @@ export function RenderForm({ close }: { close: () => void }) {
   const [format, setFormat] = useState<(typeof FORMATS)[number][0]>("h264");
   const [range, setRange] = useState<[string, string]>([String(shot?.trim[0] ?? 0), String(shot?.trim[1] ?? 0)]);
   const [scale, setScale] = useState(1);
+  const chosen = useBench((s) => (s.selection.kind === "matte" && isMatteView(s.view) ? s.selection.id : ""));
+  const [matte, setMatte] = useState(chosen);
   const [problem, setProblem] = useState("");
   if (!shot || !id) return null;
   const start = async () => {
     try {
-      await got<Run>(api.POST("/api/shots/{shot_id}/renders", { params: { path: { shot_id: id } }, body: { format, first: Number(range[0]), last: Number(range[1]), scale } }));
+      await got<Run>(api.POST("/api/shots/{shot_id}/renders", { params: { path: { shot_id: id } }, body: { format, first: Number(range[0]), last: Number(range[1]), scale, matte: matte || null } }));
       await queries.invalidateQueries({ queryKey: ["runs"] });
       close();
       say("The render has begun. Its progress is in the list of work; the finished film is under Renders.", "info");
@@ -30,6 +32,11 @@ export function RenderForm({ close }: { close: () => void }) {
   const size = shot.size.map((s) => Math.round(s * scale)).join(" × ");
   return (
     <form className="flex flex-col gap-3" onSubmit={(e) => { e.preventDefault(); void start(); }}>
+      {Object.keys(shot.mattes).length > 0 && (
+        <label className="flex items-center gap-2">What
+          <select className="field" value={matte} onChange={(e) => setMatte(e.target.value)}><option value="">the picture</option>{Object.values(shot.mattes).map((m) => <option key={m.id} value={m.id}>only the matte {m.name}</option>)}</select>
+        </label>
+      )}
       <fieldset className="flex flex-col gap-1"><legend className="mb-1 text-quiet">Format</legend>
         {FORMATS.map(([k, label]) => <label key={k} className="flex items-center gap-2"><input type="radio" name="format" checked={format === k} onChange={() => setFormat(k)} className="accent-[#c7a252]" />{label}</label>)}
       </fieldset>

@@ -1,7 +1,7 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
 import { at, everyKey, newId, partsOf, setValue } from "./ops";
-import type { ChromaPiece, Cut, CutoutPiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
+import type { ChromaPiece, Cut, CutoutPiece, DifferencePiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
 
 const constant = <T>(value: T) => ({ value, keys: [] });
 
@@ -17,6 +17,8 @@ export const newFacePiece = (track: string) => ({ ...base("Oval"), kind: "face",
 export const newLayerPiece = (layer: string) => ({ ...base("Layer"), kind: "layer", layer, channel: "alpha" }) as LayerPiece;
 
 export const newCutout = (layer: string) => ({ ...base("Cut-out"), kind: "cutout", layer, strokes: [], samples: null }) as unknown as CutoutPiece;
+
+export const newDifference = (layer: string) => ({ ...base("Difference"), kind: "difference", layer, clean_frame: null }) as unknown as DifferencePiece;
 
 export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces });
 

@@ -13,6 +13,7 @@ from tropein.core.document import (
     Cut,
     CutoutPiece,
     Depth,
+    DifferencePiece,
     FacePiece,
     LayerBase,
     LayerPiece,
@@ -61,7 +62,7 @@ class About(BaseModel):
 
 PIECES = {
     ShapePiece: "Shape", ChromaPiece: "Chroma key", LumaPiece: "Luma key", ColourPiece: "Colour range", FacePiece: "Face part",
-    LayerPiece: "Layer", CutoutPiece: "Cut-out",
+    LayerPiece: "Layer", CutoutPiece: "Cut-out", DifferencePiece: "Difference key",
 }  # fmt: skip
 
 

@@ -15,7 +15,7 @@ from tropein.app.jobs.queue import defer
 from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
 from tropein.app.store import runs, shots
 from tropein.app.store.models import RunRow
-from tropein.core.document import FootageLayer
+from tropein.core.document import FootageLayer, Id
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.encode import Format
@@ -55,6 +55,7 @@ class RenderWanted(BaseModel):
     first: Annotated[int, Field(ge=0)]
     last: Annotated[int, Field(ge=0)]
     scale: Annotated[float, Field(gt=0.01, le=2)] = 1.0
+    matte: Annotated[Id | None, Field(description="only this matte's coverage, not the picture")] = None
 
 
 def run_out(row: RunRow) -> RunOut:
@@ -139,13 +140,17 @@ def render(shot_id: str, body: RenderWanted, db: Db) -> RunOut:
     shot = load_shot(row.document)
     if not body.first <= body.last < shot.frames:
         raise BadInput(f"The range {body.first}-{body.last} does not lie within the shot's {shot.frames} frames.")
+    matte = shot.mattes.get(body.matte) if body.matte else None
+    if body.matte and matte is None:
+        raise BadInput("The matte to render is not in the shot (any more).")
+    what = f"{shot.name}, {matte.name}" if matte else shot.name
     params = {
         "document": row.document,
         "revision": row.revision,
-        "stem": shots.file_stem(shot.name),
+        "stem": shots.file_stem(what),
         **body.model_dump(),
     }
-    run = runs.create(db, "render", f"Render {shot.name}", params, body.last - body.first + 1, shot_id)
+    run = runs.create(db, "render", f"Render {what}", params, body.last - body.first + 1, shot_id)
     for number in range(runs.add_chunks(db, run.id, body.first, body.last, CHUNK_FRAMES)):
         defer(db, "render_chunk", run_id=run.id, number=number)
     db.refresh(run)

@@ -62,7 +62,15 @@ def run_chunk(context: WorkContext, run_id: str, number: int) -> None:
 
     try:
         render_part(
-            renderer, shot, first, last, params["scale"], params["format"], part_path(folder, number, params), tick
+            renderer,
+            shot,
+            first,
+            last,
+            params["scale"],
+            params["format"],
+            part_path(folder, number, params),
+            tick,
+            params.get("matte"),
         )
     finally:
         sources.close()

@@ -10,8 +10,11 @@ import numpy as np
 
 from tropein.core.compose.render import Renderer
 from tropein.core.document import FootageLayer, Shot
-from tropein.core.media.encode import MOVIES, Format, MovieWriter, Target, write_picture
+from tropein.core.media.encode import MOVIES, Format, MovieWriter, Target, write_coverage, write_picture
 from tropein.core.media.record import MediaStore
+from tropein.core.raster.colour import DISPLAY, WORKING, convert
+from tropein.core.raster.coverage import Plane
+from tropein.core.raster.picture import Pixels
 
 
 def target_of(shot: Shot, scale: float, form: Format) -> Target:
@@ -21,10 +24,11 @@ def target_of(shot: Shot, scale: float, form: Format) -> Target:
 
 def render_part(
     renderer: Renderer, shot: Shot, first: int, last: int, scale: float, form: Format, path: Path,
-    tick: Callable[[int], None] = lambda frame: None,
+    tick: Callable[[int], None] = lambda frame: None, matte: str | None = None,
 ) -> None:  # fmt: skip
     """Frames first..last (both included) into one movie file, which gets its name only when whole, or into picture files
-    when `path` holds a %04d. `tick(frame)` is called after each and may raise to stop."""
+    when `path` holds a %04d. `tick(frame)` is called after each and may raise to stop. With `matte` (its id) only that matte's
+    coverage is written: as grey in films, as 16-bit grey PNG with its values as they are, as equal channels in EXR."""
     planner = renderer.planner(shot, scale, "final")
     window = planner.frame_window
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -32,9 +36,15 @@ def render_part(
     writer = MovieWriter(hidden, target_of(shot, scale, form)) if form in MOVIES else None
     try:
         for frame in range(first, last + 1):
-            pixels = np.ascontiguousarray(renderer.run(planner.plan(frame)).fill(window))
+            if matte is None:
+                pixels = np.ascontiguousarray(renderer.run(planner.plan(frame)).fill(window))
+            else:
+                plane = renderer.run(planner.matte(matte, frame)).plane
+                pixels = _grey(plane, as_codes=form != "exr")
             if writer:
                 writer.add(pixels)
+            elif matte is not None and form == "png":
+                write_coverage(Path(str(path) % frame), plane)
             else:
                 write_picture(Path(str(path) % frame), pixels, form)
             tick(frame)
@@ -47,6 +57,14 @@ def render_part(
             writer.close()
         if form in MOVIES:
             hidden.unlink(missing_ok=True)
+
+
+def _grey(plane: Plane, as_codes: bool) -> Pixels:
+    """Coverage as an opaque picture whose display codes, or linear values, are the coverage."""
+    grey = np.repeat(plane[..., None], 3, 2).astype(np.float32)
+    if as_codes:
+        grey = convert(np.ascontiguousarray(grey), DISPLAY, WORKING)
+    return np.ascontiguousarray(np.dstack([grey, np.ones_like(plane)]), np.float32)
 
 
 def plate_sound(shot: Shot, store: MediaStore, first: int) -> tuple[Path | None, float]:

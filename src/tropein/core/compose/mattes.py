@@ -18,6 +18,7 @@ from tropein.core.document import (
     ColourPiece,
     Cut,
     CutoutPiece,
+    DifferencePiece,
     FacePiece,
     FootageLayer,
     LayerPiece,
@@ -27,7 +28,7 @@ from tropein.core.document import (
     Piece,
     ShapePiece,
 )
-from tropein.core.matte import chroma, foreground, ranges, screen
+from tropein.core.matte import chroma, difference, foreground, ranges, screen
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
@@ -38,6 +39,7 @@ from tropein.core.raster.warp import Matrix, apply, scaling
 from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
+MEDIAN_FRAMES = 15
 SHUTTER_PARTS, LEAST_BLUR_PX = 7, 0.75
 FULL_COLOUR_FROM = 0.6  # at about half size 4:2:0 footage has all its colour
 
@@ -56,6 +58,7 @@ class Pictures(Protocol):
     def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
     def coarse_colour(self, layer: FootageLayer) -> bool: ...
     def footage_frame(self, layer: FootageLayer, frame: float) -> int | None: ...
+    def own_frame(self, layer: FootageLayer, index: int, working: float) -> Step: ...
     @property
     def cutouts(self) -> Cutouts: ...
 
@@ -172,6 +175,8 @@ class Mattes:
             return self._cut_out(piece, layer, frame)
         if isinstance(piece, ChromaPiece):
             made = self._keyed(piece, self._sharpened(layer, picture, working), working, frame)
+        elif isinstance(piece, DifferencePiece):
+            made = self._different(piece, layer, picture, working, frame)
         else:
             made = self._range(piece, picture, frame)
         return self._in_frame(layer, made, working, frame)
@@ -229,6 +234,22 @@ class Mattes:
         names = ("hue", "hue_width", "saturation", "dark", "light", "softness")
         chosen = ranges.ColourRange(*(sample(getattr(piece, n), frame) for n in names))
         return step("colour", chosen, (picture,), lambda p: _where(p, ranges.colour(p.pixels[..., :3], chosen)))
+
+    def _different(
+        self, piece: DifferencePiece, layer: FootageLayer, picture: Step, working: float, frame: float
+    ) -> Step:
+        footage = self.pictures.places.shot.footage[layer.footage]
+        if piece.clean_frame is not None:
+            empty = self.pictures.own_frame(layer, min(piece.clean_frame, footage.frames - 1), working)
+        else:
+            every = sorted({round(i) for i in np.linspace(0, footage.frames - 1, MEDIAN_FRAMES)})
+            frames = tuple(self.pictures.own_frame(layer, i, working) for i in every)
+            empty = step("median", (), frames, lambda *p: Picture(np.median([q.pixels for q in p], 0), p[0].window))
+        chosen = difference.Difference(*(sample(v, frame) for v in (piece.threshold, piece.softness, piece.shadow)))
+        return step(
+            "difference", chosen, (picture, empty),
+            lambda p, e: _where(p, difference.coverage(p.pixels[..., :3], e.pixels[..., :3], chosen)),
+        )  # fmt: skip
 
     def _face(self, piece: FacePiece, frame: float) -> Step | None:
         """Outlines through the mesh; lids that meet enclose nothing."""

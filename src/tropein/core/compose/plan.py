@@ -122,6 +122,10 @@ class Planner:
         """Which frame of its footage a layer shows."""
         return self._footage_frame(layer, self.shot.footage[layer.footage], frame)
 
+    def own_frame(self, layer: FootageLayer, index: int, working: float) -> Step:
+        """A certain frame of a layer's footage."""
+        return self._source(self.shot.footage[layer.footage], index, working)
+
     def coarse_colour(self, layer: FootageLayer) -> bool:
         return self.footages.coarse_colour(self.shot.footage[layer.footage].media)
 

@@ -24,6 +24,7 @@ from tropein.core.document.matte import (
     Cut,
     CutoutPiece,
     CutoutStroke,
+    DifferencePiece,
     FacePiece,
     LayerPiece,
     LumaPiece,
@@ -50,7 +51,7 @@ from tropein.core.document.track import (
 
 __all__ = [
     "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "AnimatedVec3", "BlendName",
-    "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "ObjectTrack", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

@@ -158,6 +158,25 @@ class LayerPiece(PieceBase):
     channel: Literal["alpha", "luminance"] = "alpha"
 
 
+class DifferencePiece(PieceBase):
+    """Keeps what differs from an empty picture of the same place: a frame without the subject, or the middle of many."""
+
+    kind: Literal["difference"] = "difference"
+    layer: Id
+    clean_frame: Annotated[
+        Frame | None, Field(description="of the layer's footage; none takes the median of the shot")
+    ] = None
+    threshold: AnimatedNumber = control(0.12, "Threshold", soft=(0, 0.6), hard=(0, 4), step=0.005)
+    softness: AnimatedNumber = control(0.12, "Softness", soft=(0, 0.6), hard=(0, 4), step=0.005)
+    shadow: AnimatedNumber = control(
+        0.4,
+        "Let shadows pass",
+        soft=(0, 1),
+        hard=(0, 1),
+        help="How far a shadow may dim the empty place and still be empty.",
+    )
+
+
 class CutoutStroke(Model):
     """A line drawn over a frame of the footage, in its full-size pixels: what it covers is the subject, or is not."""
 
@@ -187,7 +206,8 @@ Piece = Annotated[
     | Annotated[ColourPiece, Tag("colour")]
     | Annotated[FacePiece, Tag("face")]
     | Annotated[LayerPiece, Tag("layer")]
-    | Annotated[CutoutPiece, Tag("cutout")],
+    | Annotated[CutoutPiece, Tag("cutout")]
+    | Annotated[DifferencePiece, Tag("difference")],
     Discriminator("kind"),
 ]
 

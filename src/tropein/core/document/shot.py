@@ -14,6 +14,7 @@ from tropein.core.document.matte import (
     ColourPiece,
     Cut,
     CutoutPiece,
+    DifferencePiece,
     FacePiece,
     LayerPiece,
     LumaPiece,
@@ -141,9 +142,9 @@ def _matte_problems(shot: Shot) -> list[str]:
                 problems.append(f"{what} rides on a track that is not in the shot")
             if isinstance(piece, FacePiece) and not isinstance(shot.tracks.get(piece.track), FaceTrack):
                 problems.append(f"{what} needs a face track")
-            if isinstance(piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece | CutoutPiece) and not isinstance(
-                shot.layers.get(piece.layer), FootageLayer
-            ):
+            if isinstance(
+                piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece | CutoutPiece | DifferencePiece
+            ) and not isinstance(shot.layers.get(piece.layer), FootageLayer):
                 problems.append(f"{what} looks at a layer that shows no footage, or is not in the shot")
     return problems or _matte_circles(shot)
 
