@@ -42,6 +42,7 @@ def seed(context: WorkContext, say: Say) -> None:
         ("Compass in the air", "Quay", shots.compass_in_the_air),
         ("Embers and mist", "Pilot", shots.embers_and_mist),
         ("Lamp eyes", "Pilot", shots.lamp_eyes),
+        ("Mist behind the pilot", "Pilot", shots.mist_behind_the_pilot),
         ("Rope in from the blue", "Quay", shots.rope_in_from_the_blue),
         ("Sea-glass eyes", "Pilot", shots.sea_glass_eyes),
     ):

@@ -7,7 +7,21 @@ from typing import Any
 import numpy as np
 
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import CameraTrack, FaceTrack, Footage, PlaneTrack, PointTrack, Shot, Track, new_id
+from tropein.core.compose.cutout_piece import by_frame, mark_of
+from tropein.core.compose.cutouts import Carry, carry
+from tropein.core.document import (
+    CameraTrack,
+    CutoutStroke,
+    FaceTrack,
+    Footage,
+    PlaneTrack,
+    PointTrack,
+    Shot,
+    Track,
+    new_id,
+)
+from tropein.core.matte.cutout_file import packed
+from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.raster.warp import apply, quad_to_quad
 from tropein.core.track.file import CameraFile, FaceFile
 from tropein.core.track.measure import Job, measure
@@ -291,3 +305,58 @@ def sea_glass_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]
     }  # fmt: skip
     mattes = {m["id"]: m for m in (irises, whites)}
     return _stacked(shot, [glass, pale], [], tracks={track["id"]: track}, mattes=mattes)
+
+
+# strokes of a patient hand on the pilot plate: over the head and the jumper and beside them at first, and where the outline had
+# gone wrong later; (frame, whether it keeps, the line)
+STROKES = [
+    (0, True, [(470, 40), (385, 190), (390, 330), (450, 420), (430, 480)]),
+    (0, True, [(300, 525), (580, 510)]),
+    (0, True, [(470, 40), (545, 90), (565, 190), (590, 230)]),
+    (0, True, [(400, 60), (370, 110)]),
+    (0, False, [(60, 60), (200, 300), (150, 500)]),
+    (0, False, [(900, 60), (780, 300), (900, 500)]),
+    (0, False, [(720, 400), (700, 100)]),
+    (0, False, [(270, 420), (255, 250)]),
+    (0, False, [(610, 420), (660, 470)]),
+    (40, False, [(368, 290), (378, 358), (388, 358)]),
+    (40, False, [(690, 186), (702, 204), (684, 216)]),
+]
+
+
+def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot, cut out by a few strokes carried through the shot, stands before mist and a night that are laid behind."""
+    pilot = footage["Pilot"]
+    drawn = [
+        CutoutStroke(frame=f, keep=keep, points=[(float(x), float(y)) for x, y in line]) for f, keep, line in STROKES
+    ]
+    strokes = by_frame(drawn)
+    pictures = ColourFrames(context.library.store, pilot.media)
+    try:
+        carried = carry(Carry(pictures.rgb, pilot.size, (0, pilot.frames - 1), strokes))
+    finally:
+        pictures.close()
+    samples = context.artefacts.put_cutout(packed(carried, {f: mark_of(s) for f, s in strokes.items()}))
+    matte = {"id": new_id(), "name": "Pilot: cut-out", "pieces": []}
+    before = _layer(
+        "Pilot, cut out",
+        pilot,
+        start=0,
+        end="hold",
+        place={"position": {"value": [480, 270]}},
+        cut=[{"matte": matte["id"]}],
+    )
+    matte["pieces"] = [
+        {"kind": "cutout", "id": new_id(), "name": "Cut-out", "layer": before["id"], "samples": samples,
+         "strokes": [s.model_dump(mode="json") for s in drawn], "soften": {"value": 0.7}},
+    ]  # fmt: skip
+    mists = [
+        _layer(f"Mist, {name}", footage["Drifting mist"], blend="screen", opacity={"value": opacity},
+               place={"position": _keys([x, y], (0, [x, y], "linear"), (71, [x + by, y], "linear")), "scale": {"value": [size, size]}})
+        for name, opacity, x, y, by, size in (("near", 0.75, 330, 400, 190, 0.75), ("far", 0.5, 640, 300, -120, 0.6))
+    ]  # fmt: skip
+    night = _veil(
+        "Night behind", [_effect("grade", exposure=-1.1, temperature=-1.0, saturation=0.6), _effect("blur", radius=3.0)]
+    )
+    cold = _veil("Cold light", [_effect("grade", exposure=-0.15, temperature=-0.5, contrast=1.05)])
+    return _stacked(shot, [cold, before, *mists, night], [pilot, footage["Drifting mist"]], mattes={matte["id"]: matte})

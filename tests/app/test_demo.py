@@ -65,6 +65,16 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     matte = next(m.id for m in glass.mattes.values() if m.name == "Irises between the lids")
     seen = [renderer.matte(glass, matte, f, 0.5).plane.sum() for f in (10, 22)]
     assert seen[0] > 60 and seen[1] < 0.2 * seen[0]  # a blink hides what lies on the eye
+    misty = found["Mist behind the pilot"]
+    cut_out = next(iter(misty.mattes))
+    with_cutouts = Renderer(
+        Sources(context.library.store, final=False), context.artefacts.path, 64 << 20, context.artefacts.cutout
+    )
+    poses = json.loads((PLATES / "pilot.truth.json").read_text())["frames"]
+    for frame in (0, 36, 71):
+        cover = with_cutouts.matte(misty, cut_out, frame, 0.5).plane
+        x, y = (int(v / 2) for v in np.mean(poses[frame]["iris_px_viewer_left_right"], 0))
+        assert cover[y, x] > 0.99 and cover[20, 20] < 0.01 and 0.2 < cover.mean() < 0.5, frame
     count = len(said)
     seed(context, said.append)
     assert len(said) == count
