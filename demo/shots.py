@@ -345,6 +345,7 @@ def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, F
         end="hold",
         place={"position": {"value": [480, 270]}},
         cut=[{"matte": matte["id"]}],
+        wrap={"value": 0.35},
     )
     matte["pieces"] = [
         {"kind": "cutout", "id": new_id(), "name": "Cut-out", "layer": before["id"], "samples": samples,

@@ -11,15 +11,18 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
+from tests.core.test_object import Disc
 from tests.core.test_track import Synthetic
 from tropein.core.animate.camera import at
 from tropein.core.errors import BadInput
 from tropein.core.interchange.cameras import read, written
 from tropein.core.track.edit import combined, trimmed
-from tropein.core.track.file import CameraFile, CameraSample, PointFile, SolveFacts, parse_track
+from tropein.core.track.file import CameraFile, CameraSample, ObjectFile, PointFile, SolveFacts, parse_track
 from tropein.core.track.follow import Wish, follow
+from tropein.core.track.object import Box, ObjectFound
 from tropein.core.track.point import Anchor, Found
-from tropein.core.track.samples import as_path, point_sample
+from tropein.core.track.samples import as_path, object_sample, point_sample
+from tropein.core.track.strip import strip
 
 SIZE = (960, 540)
 POINTS = np.array([[0.5, -0.2, 6], [-1, 0.4, 7], [0.2, 0.9, 5.0]])
@@ -153,3 +156,20 @@ def test_places_drawn_outside_of_the_picture_count_as_they_are() -> None:
     assert found[16].xy == (-20.0, 50.0) and found[20].xy == (-60.0, 70.0) and not found[18].lost
     assert np.allclose(found[18].xy, (-40, 60))
     assert np.linalg.norm(np.array(found[10].xy) - clip.truth(10)) < 0.3  # what is seen is still followed
+
+
+def test_the_patch_strip_stands_still_where_the_track_is_true() -> None:
+    clip = Disc()
+    true = [ObjectFound(i, clip.truth(i), 0.9, False) for i in range(12)]
+    drifting = [ObjectFound(f.frame, Box(f.box.centre + [2.0 * f.frame, 0], f.box.sides, f.box.angle_deg), 0.9, False) for f in true]  # fmt: skip
+    moved = []
+    for boxes in (true, drifting):
+        file = ObjectFile(size=clip.size, rate="24/1", reference_frame=0, frames=[object_sample(b) for b in boxes])
+        row = strip(file, clip, [0, 6, 11, 30]).astype(float)
+        assert row.shape == (64, 256, 3) and (row[:, 192:] == 38).all()  # nothing was found at frame 30
+        inner = [row[16:48, 64 * i + 16 : 64 * i + 48] for i in range(3)]
+        moved.append(np.abs(inner[0] - inner[2]).mean())
+    assert moved[0] < 0.4 * moved[1], moved
+    rows = [point_sample(i, [Found(i, tuple(clip.truth(i).centre), 0.9, False)]) for i in range(3)]
+    point = PointFile(size=clip.size, rate="24/1", reference_frame=0, frames=rows)
+    assert strip(point, clip, [1]).std() > 10 and (strip(point, clip, [1], point=4) == 38).all()

@@ -475,3 +475,19 @@ def test_only_a_matte_is_written_with_its_values_as_they_are(tmp_path: FilePath)
     render_part(renderer, document, 0, 0, 1.0, "prores4444", tmp_path / "m.mov", matte="m")
     grey = av.open(str(tmp_path / "m.mov")).decode(video=0).__next__().to_ndarray(format="rgb24")[..., 1]
     assert np.abs(grey / 255 - plane).mean() < 0.01
+
+
+def test_light_from_behind_wraps_round_an_edge_and_only_there() -> None:
+    box = shape(outline((20, 10), (50, 10), (50, 40), (20, 40)))
+    pixels = np.zeros((SIZE[1], SIZE[0], 4), np.float32)
+    pixels[..., 3] = 1  # black before the grey plate
+    plain, wrap = (
+        Renderer(Stills(white=pixels), path, 1 << 24)  # type: ignore[arg-type]
+        .frame(shot([box], wrap={"value": amount}, wrap_width={"value": 6}), 0)
+        .fill(FRAME)[..., 0]
+        for amount in (0.0, 1.0)
+    )
+    assert plain[25, 35] == 0 and wrap[25, 35] < 0.002  # the middle
+    assert plain[25, 21] < 0.01 and 0.05 < wrap[25, 21] < 0.18  # just inside the edge
+    assert wrap[25, 20] > wrap[25, 23] > wrap[25, 26]
+    assert np.allclose(plain[:, :18], wrap[:, :18])  # the plate is as it was

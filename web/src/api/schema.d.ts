@@ -290,6 +290,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/media/{media}/tracks/{samples}/strip.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Patches
+         * @description What a track holds on to at some frames (numbers with commas between them), square beside square.
+         */
+        get: operations["patches_api_media__media__tracks__samples__strip_jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/tracks/{track_id}/trim": {
         parameters: {
             query?: never;
@@ -622,6 +642,8 @@ export interface components {
             /** Depth */
             depth: components["schemas"]["Control"][];
             opacity: components["schemas"]["Control"];
+            /** Edge */
+            edge: components["schemas"]["Control"][];
             /** Blends */
             blends: string[];
         };
@@ -1572,6 +1594,13 @@ export interface components {
              * @enum {string}
              */
             blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
+            /**
+             * Light wrap
+             * @description How much light of what lies behind comes in over the edge.
+             */
+            wrap?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Wrap width */
+            wrap_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             place?: components["schemas"]["Place"];
         };
         /**
@@ -3568,6 +3597,40 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    patches_api_media__media__tracks__samples__strip_jpg_get: {
+        parameters: {
+            query: {
+                frames: string;
+                point?: number;
+                half?: number;
+            };
+            header?: never;
+            path: {
+                media: string;
+                samples: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

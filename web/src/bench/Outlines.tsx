@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { Fragment, useRef } from "react";
 import { useCarried } from "../api/client";
 import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
 import { outlineAt, outlinePath, setOutline } from "../document/mattes";
@@ -25,7 +25,10 @@ export function Outlines({ scale, toShot }: { scale: number; toShot: (e: React.P
         if (!carried) return null;
         const path = outlinePath(matte.id, i);
         return p.id === piece && tool === "move" ? (
-          <Editable key={p.id} piece={p} path={path} carried={carried} scale={scale} toShot={toShot} />
+          <Fragment key={p.id}>
+          {neighbours(p, frame).map(([when, o]) => <path key={when} d={pathOf(o, p.closed, shown(carried, scale))} fill="none" stroke={when < frame ? "#7fa7c4" : "#c7a252"} strokeOpacity=".6" strokeDasharray="1 4" strokeLinecap="round" data-testid={`neighbour-${when}`} />)}
+          <Editable piece={p} path={path} carried={carried} scale={scale} toShot={toShot} />
+          </Fragment>
         ) : (
           <path key={p.id} d={pathOf(outlineAt(p, frame), p.closed, shown(carried, scale))} fill="none" stroke={ROSE} strokeOpacity=".55" strokeDasharray={p.how === "subtract" ? "2 4" : undefined} style={{ pointerEvents: "stroke", cursor: "pointer" }} onPointerDown={(e) => { e.stopPropagation(); useBench.setState({ piece: p.id, points: [] }); }} data-testid={`outline-${p.name}`} />
         );
@@ -38,6 +41,13 @@ const shown = (carried: Matrix, scale: number) => (p: Vec2): Vec2 => {
   const [x, y] = through(carried, p);
   return [x * scale, y * scale];
 };
+
+/** The outline at the keys before and after this frame. */
+function neighbours(piece: ShapePiece, frame: number): [number, Outline][] {
+  const before = piece.outline.keys.filter((k) => k.frame < frame).at(-1);
+  const after = piece.outline.keys.find((k) => k.frame > frame);
+  return [before, after].flatMap((k) => (k ? [[k.frame, k.value] as [number, Outline]] : []));
+}
 
 type Grip = { what: "points"; which: number[] } | { what: "before" | "after" | "outer" | "inner"; i: number };
 interface Props { piece: ShapePiece; path: string; carried: Matrix; scale: number; toShot: (e: React.PointerEvent | React.MouseEvent) => Vec2 }

@@ -62,6 +62,7 @@ function LayerSheet({ layer }: { layer: Layer }) {
       {layer.kind === "footage" && plate && <HoldSection layer={layer} />}
       {layer.kind !== "carrier" && <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
+        {layer.kind === "footage" && !plate && (layer.cut.length > 0 || shot.footage[layer.footage].alpha) && about.edge.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
         <Effects layer={layer} />
       </Section>}
       {layer.kind === "footage" && <Time layer={layer} plate={plate} />}

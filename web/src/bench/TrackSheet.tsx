@@ -9,6 +9,7 @@ import { Scrub } from "../ui/Scrub";
 import { take } from "./actions";
 import { trackedLayers } from "./names";
 import { Rename } from "./Sentence";
+import { PatchStrip } from "./PatchStrip";
 import { Section } from "./Sheet";
 import { combineTracks, plateLayer, runTrack, trimTrack } from "./tracking";
 import { OFFER, WORD } from "./words";
@@ -77,10 +78,11 @@ export function TrackSheet({ track }: { track: Track }) {
         {file?.kind === "face" && <FaceFacts file={file} frame={frame - start} />}
         {file && frames.length > 1 && (
           <div className="flex gap-1.5 pb-1">
-            <button className="btn py-0.5" disabled={frame - start <= frames[0].frame} onClick={() => void trimTrack(track, frame - start, frames.at(-1)!.frame)}>Forget what is before</button>
-            <button className="btn py-0.5" disabled={frame - start >= frames.at(-1)!.frame} onClick={() => void trimTrack(track, frames[0].frame, frame - start)}>Forget what is after</button>
+            <button className="btn flex-1 py-0.5" disabled={frame - start <= frames[0].frame} onClick={() => void trimTrack(track, frame - start, frames.at(-1)!.frame)} title="Keeps only what was found from this frame on">Forget before</button>
+            <button className="btn flex-1 py-0.5" disabled={frame - start >= frames.at(-1)!.frame} onClick={() => void trimTrack(track, frames[0].frame, frame - start)} title="Keeps only what was found up to this frame">Forget after</button>
           </div>
         )}
+        {file && frames.length > 1 && track.kind !== "camera" && track.kind !== "picture" && <PatchStrip track={track} frames={frames} />}
         {handSetFrames(track).includes(frame - start) && <button className="btn" onClick={letGo}>No longer set by hand here</button>}
       </Section>
       <div className="flex-1" />

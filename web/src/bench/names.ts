@@ -7,6 +7,7 @@ export interface Named { path: string; title: string; parameter: Animated }
 export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   const base = `/layers/${layer.id}`;
   const out: Named[] = [{ path: `${base}/opacity`, title: "opacity", parameter: layer.opacity }];
+  if (layer.kind === "footage") for (const [name, title] of [["wrap", "light wrap"], ["wrap_width", "wrap width"]] as const) out.push({ path: `${base}/${name}`, title, parameter: layer[name] as Animated });
   if (layer.kind !== "veil") {
     for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
     if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });
@@ -35,7 +36,7 @@ export function parametersOfMatte(matte: Matte, about: About | undefined): Named
 }
 
 export const trackedLayers = (shot: Shot, track: string) =>
-  Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.ride?.track === track);
+  Object.values(shot.layers).filter((l) => l.kind !== "veil" && (l.place.ride?.track === track || l.place.depth?.track === track));
 
 /** hh:mm:ss:ff style time of a frame, from the shot's rate. */
 export function timecode(frame: number, rate: string): string {

@@ -37,7 +37,7 @@ export type Piece = CutoutPiece | DifferencePiece | ShapePiece | ChromaPiece | R
 export interface Matte { id: string; name: string; pieces: Piece[] }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; cut: Cut[]; effects: Effect[] }
-export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place };
+export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place; wrap: Animated<number>; wrap_width: Animated<number> };
 export type VeilLayer = LayerBase & { kind: "veil" };
 export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
 export type Layer = FootageLayer | VeilLayer | CarrierLayer;

@@ -15,6 +15,7 @@ from tropein.core.document import (
     Depth,
     DifferencePiece,
     FacePiece,
+    FootageLayer,
     LayerBase,
     LayerPiece,
     LumaPiece,
@@ -57,6 +58,7 @@ class About(BaseModel):
     place: list[Control]
     depth: list[Control]
     opacity: Control
+    edge: list[Control]
     blends: list[str]
 
 
@@ -94,5 +96,6 @@ def about() -> About:
         place=place,
         depth=depth,
         opacity=opacity,
+        edge=[Control(**describe_field(FootageLayer, name)) for name in ("wrap", "wrap_width")],
         blends=list(MODES),
     )

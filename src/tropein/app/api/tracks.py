@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 from uuid import uuid4
 
+import simplejpeg
 from fastapi import APIRouter, File, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
@@ -18,11 +19,14 @@ from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.interchange import cameras
 from tropein.core.interchange.table import read_points, written
+from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.track.edit import combined, trimmed
 from tropein.core.track.file import CameraFile, FileBase, PointFile, SolveFacts, TrackFile
+from tropein.core.track.strip import strip
 
 router = APIRouter(prefix="/api", tags=["tracks"])
 MOST_BYTES = 64 << 20
+MOST_PATCHES = 32
 
 
 @router.get("/artefacts/{name}/track")
@@ -88,6 +92,27 @@ def read_camera(shot_id: str, track_id: str, file: Annotated[UploadFile, File()]
     got = cameras.read(data, file.filename or "the file", like)
     new = {**track.model_dump(mode="json"), **_stored(work, got), "note": got.stopped, "world": None}
     _replace(db, shot_id, track_id, new, f"read {track.name} from {file.filename}")
+
+
+@router.get("/media/{media}/tracks/{samples}/strip.jpg", response_class=Response)
+def patches(
+    media: str, samples: str, frames: str, work: Work, point: Annotated[int, Field(ge=0)] = 0,
+    half: Annotated[float, Field(gt=0, le=500)] = 15,
+) -> Response:  # fmt: skip
+    """What a track holds on to at some frames (numbers with commas between them), square beside square."""
+    try:
+        wanted = [int(f) for f in frames.split(",")]
+    except ValueError:
+        raise BadInput("The frames are numbers with commas between them.") from None
+    if len(wanted) > MOST_PATCHES:
+        raise BadInput(f"At most {MOST_PATCHES} frames at a time.")
+    pictures = ColourFrames(work.library.store, media)
+    try:
+        row = strip(track_samples(samples, work), pictures, wanted, point, half)
+    finally:
+        pictures.close()
+    data = simplejpeg.encode_jpeg(row, 88, colorsubsampling="444")
+    return Response(data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
 class Kept(BaseModel):

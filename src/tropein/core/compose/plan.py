@@ -27,6 +27,7 @@ from tropein.core.raster.warp import (
     resize,
     warp_blurred,
 )
+from tropein.core.raster.wrap import wrapped
 
 
 class Footages(Protocol):
@@ -69,6 +70,9 @@ class Planner:
             if isinstance(layer, VeilLayer):
                 under, overs = self._veil(self._laid(under, overs), layer, frame, opacity), []
             elif isinstance(layer, FootageLayer) and (picture := self.layer(layer, frame)) is not None:
+                if (amount := sample(layer.wrap, frame)) > 0 and layer.id != self.shot.plate:
+                    under, overs = self._laid(under, overs), []
+                    picture = self._wrapped(picture, under, amount, sample(layer.wrap_width, frame) * self.scale)
                 overs.append((picture, Laying(layer.blend, opacity)))
         return self._laid(under, overs)
 
@@ -237,6 +241,10 @@ class Planner:
         if opacity >= 1:
             return changed
         return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
+
+    def _wrapped(self, picture: Step, under: Step, amount: float, width_px: float) -> Step:
+        parameters = (round(amount, 6), round(width_px, 6))
+        return step("wrap", parameters, (picture, under), lambda p, u: wrapped(p, u, amount, width_px))
 
     def _laid(self, under: Step, overs: list[tuple[Step, Laying]]) -> Step:
         if not overs:

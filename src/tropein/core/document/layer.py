@@ -40,6 +40,10 @@ class FootageLayer(LayerBase):
         Literal["hold", "loop", "nothing"], Field(description="what is shown beyond the footage's own frames")
     ] = "hold"
     blend: BlendName = "normal"
+    wrap: AnimatedNumber = control(
+        0.0, "Light wrap", soft=(0, 1), hard=(0, 1), help="How much light of what lies behind comes in over the edge."
+    )
+    wrap_width: AnimatedNumber = control(12.0, "Wrap width", soft=(1, 60), hard=(0.5, 400), step=0.5, unit="px")
     place: Place = Field(default_factory=Place)
 
 
