@@ -129,5 +129,14 @@ def test_mattes_are_stored_and_what_they_lack_is_refused(client: TestClient, sho
     refused = client.post(f"/api/shots/{shot}/edits", json={"base": 1, "label": "remove", "ops": gone, "client": "a"})
     assert refused.status_code == 422 and "cut by a matte that is not in the shot" in refused.json()["message"]
     about = client.get("/api/about").json()
-    assert {p["kind"] for p in about["pieces"]} == {"shape", "chroma", "luma", "colour", "face", "layer"}
+    assert {p["kind"] for p in about["pieces"]} == {
+        "shape",
+        "chroma",
+        "luma",
+        "colour",
+        "face",
+        "layer",
+        "cutout",
+        "difference",
+    }
     assert all(c["title"] for p in about["pieces"] for c in p["params"])
