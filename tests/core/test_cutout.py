@@ -86,6 +86,8 @@ def test_nothing_is_carried_across_a_cut_and_a_stop_leaves_nothing_half_done() -
     shown = clip.rgb
     clip.rgb = lambda i: shown(i) if i < 12 else other  # type: ignore[method-assign]
     assert sorted(masks(clip, {3: strokes(clip, 3)})) == list(range(12))
+    beyond = [Stroke(True, ((200.0, 130.0), (220.0, 130.0)), 30), Stroke(False, ((20.0, 20.0), (380.0, 20.0)), 20)]
+    assert sorted(masks(clip, {3: strokes(clip, 3), 14: beyond})) == list(range(20))
 
     def stop(frame: int) -> None:
         raise Cancelled("enough")

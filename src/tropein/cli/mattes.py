@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tempfile
 from pathlib import Path
 from typing import Annotated
 
@@ -12,7 +11,7 @@ import numpy as np
 import typer
 from pydantic import BaseModel, ValidationError
 
-from tropein.cli.clips import Clip, Json
+from tropein.cli.clips import Clip, Json, seen
 from tropein.cli.common import bar, frame_range, say
 from tropein.core.compose.cutout_piece import by_frame
 from tropein.core.compose.cutouts import Carry, carry
@@ -21,10 +20,9 @@ from tropein.core.document import ChromaPiece, Cut, CutoutStroke, FootageLayer, 
 from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput
 from tropein.core.matte.foreground import cleaned
-from tropein.core.media.adhoc import borrow, files_of
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.encode import write_coverage, write_picture
-from tropein.core.media.record import MediaRecord, MediaStore
+from tropein.core.media.record import MediaRecord
 from tropein.core.media.source import Sources
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
 
@@ -39,11 +37,7 @@ def key(
     json: Json = False,
 ) -> None:
     """Key the screen behind a subject: coverage (16 bit) and the subject without the screen's light."""
-    with tempfile.TemporaryDirectory() as folder:
-        store = MediaStore(Path(folder))
-        media, record = borrow(store, files_of(clip))
-        if record.kind == "sound":
-            raise BadInput(f"{clip} has no picture.")
+    with seen(clip) as (store, media, record):
         first, last = frame_range(frames, 0, record.frames - 1)
         shot = _keyed_shot(clip, media, record, _colour(screen))
         out.mkdir(parents=True, exist_ok=True)
@@ -83,22 +77,18 @@ def cutout(
         raise BadInput(f"{strokes} cannot be read.") from error
     except ValidationError as error:
         raise BadInput(f"{strokes}: {explain(error)}") from error
-    with tempfile.TemporaryDirectory() as folder:
-        store = MediaStore(Path(folder))
-        media, record = borrow(store, files_of(clip))
-        if record.kind == "sound":
-            raise BadInput(f"{clip} has no picture.")
+    with seen(clip) as (store, media, record):
         first, last = frame_range(frames, 0, record.frames - 1)
         outside = sorted({s.frame for s in drawn if not first <= s.frame <= last})
         if outside:
             raise BadInput(f"There are strokes on frame {outside[0]}, which lies outside {first}-{last}.")
         pictures = ColourFrames(store, media)
         with bar("cutting out", last - first + 1) as tick:
-            seen: set[int] = set()
+            done: set[int] = set()
 
             def report(frame: int) -> None:
-                seen.add(frame)
-                tick(len(seen))
+                done.add(frame)
+                tick(len(done))
 
             made = carry(Carry(pictures.rgb, record.size, (first, last), by_frame(drawn), report))
         out.mkdir(parents=True, exist_ok=True)

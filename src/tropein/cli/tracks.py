@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gzip
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
@@ -12,13 +11,13 @@ import numpy as np
 import typer
 from numpy.typing import NDArray
 
-from tropein.cli.clips import Clip, Json
+from tropein.cli.clips import Clip, Json, seen
 from tropein.cli.common import bar, frame_range, say, whole_or_nothing
 from tropein.core.document import CameraTrack, FaceTrack, Footage, ObjectTrack, PlaneTrack, PointTrack, Track
 from tropein.core.document.track import BoxAt
 from tropein.core.errors import BadInput
-from tropein.core.media.adhoc import borrow, files_of
-from tropein.core.media.record import MediaRecord, MediaStore
+from tropein.core.media.adhoc import files_of
+from tropein.core.media.record import MediaRecord
 from tropein.core.media.source import read_still
 
 Out = Annotated[Path, typer.Option("-o", help="The track file to write (.json or .json.gz).")]
@@ -105,8 +104,8 @@ def track_convert(
     if file.suffix.lower() in cameras.READABLE:
         if clip is None:
             raise BadInput("Say with --clip to which clip the camera belongs: its size and rate are needed.")
-        with tempfile.TemporaryDirectory() as folder:
-            _, record = borrow(MediaStore(Path(folder)), files_of(clip))
+        with seen(clip) as (_, _, record):
+            pass
         facts = SolveFacts(kind="free", reprojection_px=0.0)
         like = CameraFile(
             source=Path(clip).name, size=record.size, rate=record.rate, reference_frame=0, focal_px=1, principal_point=(0, 0),
@@ -175,11 +174,7 @@ def _run(
 
     if not out.parent.is_dir():
         raise BadInput(f"There is no folder {out.parent}.")
-    with tempfile.TemporaryDirectory() as folder:
-        store = MediaStore(Path(folder))
-        media, record = borrow(store, files_of(clip))
-        if record.kind == "sound":
-            raise BadInput(f"{clip} holds no pictures.")
+    with seen(clip) as (store, media, record):
         first, last = frame_range(frames, 0, record.frames - 1)
         if not first <= track.reference_frame <= last:
             raise BadInput(f"--frame must lie within {first}-{last}.")

@@ -123,7 +123,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
       <Way way={way} />
       {here && !through && <Frustum eye={here.eye} axes={here.axes} file={file} length={reach / 6} />}
       {track.world && <gridHelper args={[reach * 4, 24, "#6b665c", "#3a3a3a"]} />}
-      {track.world && <axesHelper args={[reach / 4]} />}
+      {track.world && <axesHelper args={[reach / 4]} onUpdate={(axes) => axes.setColors("#c7a252", "#8f8b83", "#5fb3a1")} />}
       {layers.map((l) => <Card key={l.id} layer={l} shot={shot} frame={frame} facing={here?.axes ?? null} />)}
     </>
   );

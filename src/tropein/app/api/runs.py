@@ -126,7 +126,7 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
     drawn = [s.frame for s in piece.strokes]
     last = shot.footage[layer.footage].frames - 1
     first, last = max(0, min(*shown, *drawn)), min(last, max(*shown, *drawn))
-    total = last - first + 1 + sum(1 for _ in range(min(drawn), max(drawn)))
+    total = last - first + 1 + max(drawn) - min(drawn)  # between strokes from both sides
     params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "first": first, "last": last, "total": total}
     row = runs.create(db, "cutout", f"Cut out {piece.name}", params, total, shot_id)
     defer(db, "cutout", run_id=row.id)

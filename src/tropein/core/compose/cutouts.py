@@ -39,11 +39,19 @@ def carry(job: Carry) -> dict[int, NDArray[np.uint8]]:
         raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
     small = _Small(job)
     cuts = Cuts(lambda i: cv2.cvtColor(small.half(i), cv2.COLOR_RGB2GRAY))
-    begin = next(f for f in keys if any(s.keep for s in job.strokes[f]))
-    onwards: dict[int, Mask] = {begin: cutout.settled(small.half(begin), small.marks(begin))}
     done: dict[int, Mask] = {}
+    for begin in keys:  # once, and once more on the other side of each cut that has strokes
+        if begin not in done and any(s.keep for s in job.strokes[begin]):
+            done.update(_reached(job, small, cuts, keys, begin))
+    return {f: cutout.edged(mask, small.whole(f)) for f, mask in sorted(done.items())}
+
+
+def _reached(job: Carry, small: _Small, cuts: Cuts, keys: list[int], begin: int) -> dict[int, Mask]:
+    """Everything that is reached without a cut from the first frame with a stroke that keeps."""
+    first, last = job.span
+    onwards: dict[int, Mask] = {begin: cutout.settled(small.half(begin), small.marks(begin))}
     _walk(job, small, cuts, onwards, begin, last, lambda f: f in keys)
-    done.update(onwards)
+    done = dict(onwards)
     starts = [k for k in keys if k in onwards]
     for i, key in enumerate(starts):  # back from each frame with strokes to the one before it
         stop = starts[i - 1] + 1 if i else first
@@ -55,7 +63,7 @@ def carry(job: Carry) -> dict[int, NDArray[np.uint8]]:
                 done[frame] = mask
             else:
                 done[frame] = cutout.between(ahead, mask, (frame - starts[i - 1]) / (key - starts[i - 1]))
-    return {f: cutout.edged(mask, small.whole(f)) for f, mask in sorted(done.items())}
+    return done
 
 
 def _walk(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Generic, TypeVar
 
 import cv2
 import numpy as np
@@ -11,16 +12,17 @@ from numpy.typing import NDArray
 from tropein.core.media.grey import GreyPicture
 from tropein.core.track.frames import ColourPictures, Frames
 
+P = TypeVar("P", Frames, ColourPictures)
 Ignore = Callable[[int], NDArray[np.bool_] | None]
 SPREAD_PX, FEATHER_PX = 24.0, 6.0
 
 
-class MaskedFrames:
-    """Frames whose ignored areas are filled smoothly from what is around them. `ignore(frame)` (h, w) is True where the
-    picture does not count."""
+class _Masked(Generic[P]):
+    """`ignore(frame)` (h, w) is True where the picture does not count."""
 
-    def __init__(self, frames: Frames, ignore: Ignore) -> None:
-        self._frames, self._ignore = frames, ignore
+    def __init__(self, frames: P, ignore: Ignore) -> None:
+        self._frames: P = frames
+        self._ignore = ignore
 
     @property
     def size(self) -> tuple[int, int]:
@@ -28,6 +30,10 @@ class MaskedFrames:
 
     def __len__(self) -> int:
         return len(self._frames)
+
+
+class MaskedFrames(_Masked[Frames]):
+    """Frames whose ignored areas are filled smoothly from what is around them."""
 
     def frame(self, index: int) -> GreyPicture:
         picture = self._frames.frame(index)
@@ -35,18 +41,8 @@ class MaskedFrames:
         return picture if mask is None or not mask.any() else wiped(picture, mask)
 
 
-class MaskedColours:
+class MaskedColours(_Masked[ColourPictures]):
     """The same for colour pictures."""
-
-    def __init__(self, frames: ColourPictures, ignore: Ignore) -> None:
-        self._frames, self._ignore = frames, ignore
-
-    @property
-    def size(self) -> tuple[int, int]:
-        return self._frames.size
-
-    def __len__(self) -> int:
-        return len(self._frames)
 
     def rgb(self, index: int) -> NDArray[np.uint8]:
         picture = self._frames.rgb(index)
