@@ -25,6 +25,7 @@ WORK_PX = 150.0  # the box's longer side in the picture that flow is measured on
 SEARCH_PX = 22.0  # and in the one a lost thing is looked for in
 FEATURES = 90
 PULL_PLACE, PULL_SIZE = 0.6, 0.25
+SMALLEST_PX = 6.0
 SEEN = 0.6  # of the usual agreement of colours; less is covered
 LOOKS_LIKE = 0.55  # correlation with a view seen before, to believe that the thing was found again
 TURNED_SINCE = 0.3  # or so much, where its colours and its surroundings' are all as they should be
@@ -265,13 +266,15 @@ class ObjectTracker:
         doubt = ""
         if inside < SEEN * self._usual or (step is None and alike < LOOKS_LIKE) or alike < 0.2:
             doubt = "covered or changed"
+        if box.sides.min() < SMALLEST_PX:
+            doubt = "too small to follow"
         if moving is not None:
             told = _joined(likely, carried(moving, at))
         return _Seen(box, crop, told if moving is not None else likely, mine, inside, around, confidence, doubt)
 
     def _search(self, state: _State, now: NDArray) -> _Seen | None:
         """The thing anywhere in the picture, by the views of it that were kept, and by its colours."""
-        f = SEARCH_PX / float(state.box.sides.max() * self._factor)
+        f = min(1.0, SEARCH_PX / float(state.box.sides.max() * self._factor))
         small = cv2.resize(now, None, fx=f, fy=f, interpolation=cv2.INTER_AREA)
         size = np.maximum(np.rint(state.box.sides * self._factor * f).astype(int), 6)
         found: list[tuple[float, NDArray]] = []
@@ -301,6 +304,8 @@ class ObjectTracker:
             right = seen.inside / self._usual
             w, h = self.frames.size
             if not (0 <= seen.box.centre[0] < w and 0 <= seen.box.centre[1] < h):
+                continue
+            if seen.box.sides.min() < SMALLEST_PX:
                 continue
             known = (right > 0.85 and alike > LOOKS_LIKE) or (
                 right > 0.9 and seen.around > 0.6 and alike > TURNED_SINCE
