@@ -50,8 +50,8 @@ export function TrackSheet({ track }: { track: Track }) {
     <>
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={track.name} label="Name of the track" save={(name) => void commit(`rename ${track.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, {what}{" "}
-        <b>{shot.footage[track.footage]?.name}</b>, seen at frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(track.reference_frame + start)}>{track.reference_frame}</button>
-        {file ? <>, followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : ", not followed yet"}{track.kind !== "face" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
+        <b>{shot.footage[track.footage]?.name}</b>, seen at <span className="whitespace-nowrap">frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(track.reference_frame + start)}>{track.reference_frame}</button>,</span>{" "}
+        {file ? <>followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : "not followed yet"}{track.kind !== "face" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
       </p>
       {track.note && <p role="status" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{track.note}</p>}
       {latest?.state === "failed" && <p role="alert" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{latest.error}</p>}
