@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
+import sys
 from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 
-from tests.conftest import texture
+from tests.conftest import texture, write_clip
 from tests.core.test_mattes import FRAME, SIZE, Stills, shot
 from tests.core.test_object import Disc
 from tropein.core.compose.cutout_piece import by_frame, mark_of
@@ -154,3 +157,31 @@ def test_a_layer_is_cut_by_what_was_carried_or_by_strokes_drawn_since(tmp_path: 
         assert renderer.frame(stored, 0).fill(FRAME)[..., 3].min() > 0.99  # the plate is under it
     with pytest.raises(BadInput, match="layer"):
         load_shot(shot([piece]).model_dump(mode="json") | {"mattes": {"m": {"id": "m", "name": "m", "pieces": [piece | {"layer": "gone"}]}}})  # fmt: skip
+
+
+def test_the_command_line_writes_coverage_and_subject_or_nothing(tmp_path: Path) -> None:
+    clip = Disc()
+    film = write_clip(tmp_path / "disc.mp4", [clip.rgb(i) for i in range(4)])
+    drawn = [{"frame": 1, "keep": s.keep, "points": s.points, "width": s.width} for s in strokes(clip, 1)]
+    (tmp_path / "strokes.json").write_text(json.dumps({"strokes": drawn}))
+    command = [
+        sys.executable,
+        "-m",
+        "tropein.cli",
+        "matte",
+        "cutout",
+        str(film),
+        "-o",
+        str(tmp_path / "out"),
+        "--strokes",
+    ]
+    done = subprocess.run([*command, str(tmp_path / "strokes.json")], capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+    for i in range(4):
+        alpha = cv2.imread(str(tmp_path / f"out/alpha_{i:04d}.png"), cv2.IMREAD_UNCHANGED)
+        assert alpha.dtype == np.uint16 and iou(alpha > 32767, truth(clip, i)) > 0.93
+    assert cv2.imread(str(tmp_path / "out/fg_0003.png"), cv2.IMREAD_UNCHANGED).shape == (260, 400, 4)
+    (tmp_path / "wrong.json").write_text('{"strokes": [{"frame": 9, "points": [[1, 2]]}]}')
+    command[command.index(str(tmp_path / "out"))] = str(tmp_path / "none")
+    refused = subprocess.run([*command, str(tmp_path / "wrong.json")], capture_output=True, text=True)
+    assert refused.returncode == 2 and "frame 9" in refused.stderr and not (tmp_path / "none").exists()
