@@ -89,6 +89,11 @@ def test_files_that_hold_no_camera_are_refused_in_words() -> None:
         ("a.usda", b"nonsense", "USD"),
         ("a.usda", b'#usda 1.0\ndef Xform "a" {}\n', "no camera"),
         ("a.gltf", b'{"asset": {"version": "2.0"}}', "no camera"),
+        (
+            "a.gltf",
+            b'{"asset": {"version": "2.0"}, "buffers": [{"uri": "/etc/hostname", "byteLength": 4}]}',
+            "their own data",
+        ),
         ("a.fbx", b"", "read from"),
     ):
         with pytest.raises(BadInput, match=why):

@@ -1,0 +1,101 @@
+"""Cameras as USD."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tropein.core.errors import BadInput
+from tropein.core.interchange.camera_move import Move, check_count, rigid
+from tropein.core.track.file import CameraFile
+
+APERTURE_MM = 36.0  # the horizontal aperture; only its ratio to the focal length says anything
+
+
+def written(move: Move, file: CameraFile, form: str) -> bytes:
+    """A stage as text (usda) or compact (usdc)."""
+    from pxr import Gf, Usd, UsdGeom, Vt
+
+    fps, (w, h) = float(Fraction(file.rate)), file.size
+    with tempfile.TemporaryDirectory() as name:  # the library only knows files
+        folder = Path(name)
+        stage = Usd.Stage.CreateNew(str(folder / f"camera.{form}"))
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
+        stage.SetTimeCodesPerSecond(fps)
+        stage.SetFramesPerSecond(fps)
+        stage.SetStartTimeCode(move.frames[0])
+        stage.SetEndTimeCode(move.frames[-1])
+        root = UsdGeom.Xform.Define(stage, "/Shot")
+        stage.SetDefaultPrim(root.GetPrim())
+        camera = UsdGeom.Camera.Define(stage, "/Shot/Camera")
+        camera.CreateHorizontalApertureAttr(APERTURE_MM)
+        camera.CreateVerticalApertureAttr(APERTURE_MM * h / w)
+        camera.CreateFocalLengthAttr(move.focal_px / w * APERTURE_MM)
+        placed = camera.AddTransformOp()
+        for frame, pose in zip(move.frames, move.poses, strict=True):
+            placed.Set(Gf.Matrix4d(*pose.T.ravel().tolist()), frame)
+        if len(move.points):
+            cloud = UsdGeom.Points.Define(stage, "/Shot/Points")
+            cloud.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.float32(move.points)))
+            cloud.CreateWidthsAttr([0.01])
+            cloud.SetWidthsInterpolation(UsdGeom.Tokens.constant)
+        stage.GetRootLayer().Save()
+        return (folder / f"camera.{form}").read_bytes()
+
+
+def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
+    """The first camera of the stage, through what it hangs from. BadInput says what is missing."""
+    from pxr import Tf, Usd, UsdGeom
+
+    with tempfile.TemporaryDirectory() as name:  # the library only knows files
+        folder = Path(name)
+        path = folder / f"camera{suffix}"
+        path.write_bytes(data)
+        try:
+            stage = Usd.Stage.Open(str(path), Usd.Stage.LoadNone)
+        except Tf.ErrorException as error:
+            raise BadInput("This is not a USD file that can be read.") from error
+        prim = next((p for p in stage.Traverse() if p.IsA(UsdGeom.Camera)), None)
+        if prim is None:
+            raise BadInput("The file holds no camera.")
+        camera = UsdGeom.Camera(prim)
+        times = sorted(
+            {t for p in _chain(prim) for t in UsdGeom.Xformable(p).GetTimeSamples()} or {stage.GetStartTimeCode()}
+        )
+        check_count(len(times))
+        up = (
+            np.eye(4)
+            if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y
+            else np.array([[1, 0, 0, 0], [0, 0, 1, 0], [0, -1, 0, 0], [0, 0, 0, 1.0]])
+        )
+        cache, per = UsdGeom.XformCache(), fps / (stage.GetTimeCodesPerSecond() or fps)
+        frames: list[int] = []
+        poses = []
+        for time in times:
+            frame = round(time * per)
+            if frames and frame == frames[-1]:
+                continue
+            cache.SetTime(time)
+            frames.append(frame)
+            poses.append(rigid(up @ np.array(cache.GetLocalToWorldTransform(prim)).T))
+        focal = camera.GetFocalLengthAttr().Get(times[0]) / camera.GetHorizontalApertureAttr().Get(times[0]) * size[0]
+        clouds = []
+        for p in stage.Traverse():
+            if p.IsA(UsdGeom.Points) and (points := UsdGeom.Points(p).GetPointsAttr().Get(times[0])) is not None:
+                matrix = up @ np.array(cache.GetLocalToWorldTransform(p)).T
+                clouds.append(np.array(points, float) @ matrix[:3, :3].T + matrix[:3, 3])
+    return Move(frames, np.array(poses), float(focal), np.concatenate(clouds) if clouds else np.zeros((0, 3)))
+
+
+def _chain(prim: Any) -> Iterator[Any]:
+    """A prim and what it hangs from, as far as that has a place."""
+    from pxr import UsdGeom
+
+    while prim and prim.IsA(UsdGeom.Xformable):
+        yield prim
+        prim = prim.GetParent()
