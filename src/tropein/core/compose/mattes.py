@@ -2,44 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
 from typing import Protocol
 
 import numpy as np
 
 from tropein.core.animate.sample import sample
+from tropein.core.compose import keys
 from tropein.core.compose.cutout_piece import Cutouts, covered
 from tropein.core.compose.places import Places
 from tropein.core.compose.step import Step, step
 from tropein.core.document import (
     ChromaPiece,
-    ColourPiece,
     Cut,
     CutoutPiece,
     DifferencePiece,
     FacePiece,
     FootageLayer,
     LayerPiece,
-    LumaPiece,
     Matte,
     Outline,
     Piece,
     ShapePiece,
 )
-from tropein.core.matte import chroma, difference, foreground, ranges, screen
-from tropein.core.matte.subsampled import restored
+from tropein.core.matte import chroma, foreground
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
-from tropein.core.raster.coverage import Coverage, Joining, Plane
+from tropein.core.raster.coverage import Coverage, Joining
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix, apply, scaling
 from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
-MEDIAN_FRAMES = 15
 SHUTTER_PARTS, LEAST_BLUR_PX = 7, 0.75
 FULL_COLOUR_FROM = 0.6  # at about half size 4:2:0 footage has all its colour
 
@@ -114,7 +109,7 @@ class Mattes:
             return self._cleaned(piece, layer, picture, working, frame)
         if piece is None:
             return picture
-        find, keying = _keying(piece, working, frame)
+        find, keying = keys.keying_of(piece, working, frame)
         picture = self._sharpened(layer, picture, working)
 
         def make(p: Picture, alpha: Coverage) -> Picture:
@@ -123,8 +118,8 @@ class Mattes:
                 return p
             return Picture(chroma.unmixed(p.pixels[..., :3], behind, alpha.plane, keying), p.window)
 
-        keyed = self._keyed(piece, picture, working, frame)
-        return step("unmix", (keying, _screen_key(piece, frame), working), (picture, keyed), make)
+        keyed = keys.keyed(piece, picture, working, frame)
+        return step("unmix", (keying, keys.screen_key(piece, frame), working), (picture, keyed), make)
 
     def _cleaned(self, piece: CutoutPiece, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
         amount = sample(piece.clean, frame)
@@ -174,11 +169,17 @@ class Mattes:
         if isinstance(piece, CutoutPiece):
             return self._cut_out(piece, layer, frame)
         if isinstance(piece, ChromaPiece):
-            made = self._keyed(piece, self._sharpened(layer, picture, working), working, frame)
+            made = keys.keyed(piece, self._sharpened(layer, picture, working), working, frame)
         elif isinstance(piece, DifferencePiece):
-            made = self._different(piece, layer, picture, working, frame)
+            made = keys.different(
+                piece,
+                picture,
+                lambda i: self.pictures.own_frame(layer, i, working),
+                self.pictures.places.shot.footage[layer.footage].frames,
+                frame,
+            )
         else:
-            made = self._range(piece, picture, frame)
+            made = keys.ranged(piece, picture, frame)
         return self._in_frame(layer, made, working, frame)
 
     def _cut_out(self, piece: CutoutPiece, layer: FootageLayer, frame: float) -> Step | None:
@@ -213,43 +214,7 @@ class Mattes:
         """The picture a key is made from: where the file holds little colour, its detail is put back."""
         if working <= FULL_COLOUR_FROM or not self.pictures.coarse_colour(layer):
             return picture
-        return step("restore-colour", (), (picture,), _with_colour)
-
-    def _keyed(self, piece: ChromaPiece, picture: Step, working: float, frame: float) -> Step:
-        find, keying = _keying(piece, working, frame)
-
-        def make(p: Picture) -> Coverage:
-            behind = find(p.pixels[..., :3]) if not p.window.empty else None
-            if behind is None:
-                return cov.full(p.window)
-            return Coverage(chroma.coverage(p.pixels[..., :3], behind, keying, working), p.window)
-
-        return step("chroma", (keying, _screen_key(piece, frame), working), (picture,), make)
-
-    def _range(self, piece: LumaPiece | ColourPiece, picture: Step, frame: float) -> Step:
-        """Brightness or colour of a layer's own pixels, where it covers at all."""
-        if isinstance(piece, LumaPiece):
-            low, high, softness = (sample(v, frame) for v in (piece.low, piece.high, piece.softness))
-            return step("luma", (low, high, softness), (picture,), lambda p: _where(p, ranges.luma(p.pixels[..., :3], low, high, softness)))  # fmt: skip
-        names = ("hue", "hue_width", "saturation", "dark", "light", "softness")
-        chosen = ranges.ColourRange(*(sample(getattr(piece, n), frame) for n in names))
-        return step("colour", chosen, (picture,), lambda p: _where(p, ranges.colour(p.pixels[..., :3], chosen)))
-
-    def _different(
-        self, piece: DifferencePiece, layer: FootageLayer, picture: Step, working: float, frame: float
-    ) -> Step:
-        footage = self.pictures.places.shot.footage[layer.footage]
-        if piece.clean_frame is not None:
-            empty = self.pictures.own_frame(layer, min(piece.clean_frame, footage.frames - 1), working)
-        else:
-            every = sorted({round(i) for i in np.linspace(0, footage.frames - 1, MEDIAN_FRAMES)})
-            frames = tuple(self.pictures.own_frame(layer, i, working) for i in every)
-            empty = step("median", (), frames, lambda *p: Picture(np.median([q.pixels for q in p], 0), p[0].window))
-        chosen = difference.Difference(*(sample(v, frame) for v in (piece.threshold, piece.softness, piece.shadow)))
-        return step(
-            "difference", chosen, (picture, empty),
-            lambda p, e: _where(p, difference.coverage(p.pixels[..., :3], e.pixels[..., :3], chosen)),
-        )  # fmt: skip
+        return keys.sharpened(picture)
 
     def _face(self, piece: FacePiece, frame: float) -> Step | None:
         """Outlines through the mesh; lids that meet enclose nothing."""
@@ -306,30 +271,6 @@ class Mattes:
             widths = widths * _growth(moved, vertices)[:, None]
             vertices = apply(moved, vertices)
         return np.round(vertices * scale, 5), np.round(widths * scale, 5)
-
-
-Find = Callable[[np.ndarray], "screen.Screen | None"]
-
-
-def _keying(piece: ChromaPiece, working: float, frame: float) -> tuple[Find, chroma.Keying]:
-    names = ("low", "high", "core", "spill", "balance")
-    keying = chroma.Keying(*(sample(getattr(piece, name), frame) for name in names))
-    cell = max(2, round(screen.CELL_PX * working))
-    return partial(screen.find, picked=piece.screen, follow=sample(piece.even, frame), cell=cell), keying
-
-
-def _with_colour(picture: Picture) -> Picture:
-    pixels = picture.pixels.copy()
-    pixels[..., :3] = restored(picture.pixels[..., :3])
-    return Picture(pixels, picture.window)
-
-
-def _screen_key(piece: ChromaPiece, frame: float) -> tuple:
-    return piece.screen, sample(piece.even, frame)
-
-
-def _where(picture: Picture, plane: Plane) -> Coverage:
-    return Coverage(plane * picture.pixels[..., 3], picture.window)
 
 
 def _as_picture(coverage: Coverage) -> Picture:
