@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from datetime import datetime
+from fractions import Fraction
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
@@ -122,13 +124,14 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
         raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
     layer = shot.layers[piece.layer]
     assert isinstance(layer, FootageLayer)
-    shown = [f - layer.start for f in shot.trim]
+    footage = shot.footage[layer.footage]
+    ratio = Fraction(footage.rate) / Fraction(shot.rate)
+    shown = [math.floor((f - layer.start) * ratio) for f in shot.trim]
     drawn = [s.frame for s in piece.strokes]
-    last = shot.footage[layer.footage].frames - 1
-    first, last = max(0, min(*shown, *drawn)), min(last, max(*shown, *drawn))
+    first, last = max(0, min(*shown, *drawn)), min(footage.frames - 1, max(*shown, *drawn))
     total = last - first + 1 + max(drawn) - min(drawn)  # between strokes from both sides
     params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "first": first, "last": last, "total": total}
-    row = runs.create(db, "cutout", f"Cut out {piece.name}", params, total, shot_id)
+    row = runs.create(db, "cutout", f"Carry {piece.name}", params, total, shot_id)
     defer(db, "cutout", run_id=row.id)
     db.refresh(row)
     return run_out(row)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from typing import Annotated, Any
-from uuid import uuid4
 
 import simplejpeg
 from fastapi import APIRouter, File, UploadFile
@@ -13,7 +12,7 @@ from pydantic import BaseModel, Field
 from tropein.app.api.deps import Db, Work
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
-from tropein.core.document import CameraTrack, PointTrack, Shot, Track
+from tropein.core.document import CameraTrack, PointTrack, Shot, Track, new_id
 from tropein.core.document.base import Name
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
@@ -156,7 +155,7 @@ def combine(shot_id: str, body: Together, db: Db, work: Work) -> Made:
     file = combined(points, body.reference_frame)
     here = next(s for s in file.frames if s.frame == body.reference_frame)
     made = PointTrack(
-        id=uuid4().hex[:12], name=body.name, footage=first.footage, reference_frame=body.reference_frame,
+        id=new_id(), name=body.name, footage=first.footage, reference_frame=body.reference_frame,
         position=here.points[0] or (0.0, 0.0), **_stored(work, file),
     )  # fmt: skip
     op = {"op": "add", "path": f"/tracks/{made.id}", "value": made.model_dump(mode="json")}

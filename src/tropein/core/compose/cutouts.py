@@ -38,7 +38,7 @@ def carry(job: Carry) -> dict[int, NDArray[np.uint8]]:
     if not any(s.keep for f in keys for s in job.strokes[f]):
         raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
     small = _Small(job)
-    cuts = Cuts(lambda i: cv2.cvtColor(small.half(i), cv2.COLOR_RGB2GRAY))
+    cuts = Cuts.of_colours(small.half)
     done: dict[int, Mask] = {}
     for begin in keys:  # once, and once more on the other side of each cut that has strokes
         if begin not in done and any(s.keep for s in job.strokes[begin]):

@@ -25,6 +25,11 @@ class Cuts:
         self._known: dict[tuple[int, int], bool] = {}
         self._flow = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_FAST)
 
+    @classmethod
+    def of_colours(cls, rgb: Callable[[int], NDArray[np.uint8]]) -> Cuts:
+        """The same from (h, w, 3) pictures."""
+        return cls(lambda i: cv2.cvtColor(rgb(i), cv2.COLOR_RGB2GRAY))
+
     def between(self, a: int, b: int) -> bool:
         key = (min(a, b), max(a, b))
         if key not in self._known:

@@ -147,7 +147,7 @@ def follow_face(
             chosen = min(faces, key=lambda m: float(np.linalg.norm(m[:, :2].mean(0) - near)))
         raw = {reference: chosen}
         report(_heard(reference, chosen))
-        cuts, cut = Cuts(lambda i: cv2.cvtColor(pictures.rgb(i), cv2.COLOR_RGB2GRAY)), set[int]()
+        cuts, cut = Cuts.of_colours(pictures.rgb), set[int]()
         for frames in (range(reference + 1, last + 1), range(reference - 1, first - 1, -1)):
             at, missing = chosen, 0
             for frame in frames:

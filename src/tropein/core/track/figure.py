@@ -87,7 +87,7 @@ class Figure:
         """What the thing looks like now, a little. The mask changes shape but not its middle: what that would have moved is
         returned (2,), in the box's coordinates, for the box to move instead."""
         self._count(crop, self.mask, LEARN)
-        near = np.clip(1.6 - np.maximum(np.abs(GRID[..., 0]), np.abs(GRID[..., 1])), 0, 0.5) * 2
+        near = np.clip(1.6 - np.abs(GRID).max(-1), 0, 0.5) * 2
         told = cv2.GaussianBlur(np.clip(2 * likely - 0.5, 0, 1) * near * self._heed, (0, 0), 1.5)
         band = 4 * self.mask * (1 - self.mask)  # only its edge is open to change
         self.mask += RESHAPE * np.clip(band, 0, 1) * (told - self.mask)
@@ -131,7 +131,7 @@ def carried(plane: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.f
 
 def _moved(mask: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
     """The mask shifted and grown about the box's middle."""
-    k, step = float(np.exp(at[2])), 2 * SPAN / SIDE
+    k, step = float(np.exp(at[2])), _STEP
     middle = (SIDE - 1) / 2
     m = np.array([[k, 0, middle - k * middle + at[0] / step], [0, k, middle - k * middle + at[1] / step]])
     return cv2.warpAffine(mask, m, (SIDE, SIDE), flags=cv2.INTER_LINEAR)

@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence, Sized
 from dataclasses import dataclass, replace
 from typing import Generic, Literal, Protocol, TypeVar
 
-import cv2
 import numpy as np
 
 from tropein.core.errors import BadInput
@@ -116,7 +115,7 @@ def follow_object(
         found = ObjectFound(anchor.frame, anchor.box, 1.0, False)
         return Strand(found, lambda: ObjectTracker(frames, anchor))
 
-    wish = replace(wish, cuts=wish.cuts or Cuts(lambda i: cv2.cvtColor(frames.rgb(i), cv2.COLOR_RGB2GRAY)))
+    wish = replace(wish, cuts=wish.cuts or Cuts.of_colours(frames.rgb))
     return _run(frames, strand(reference), [strand(a) for a in hand_set], wish, dict(known or {}), between_boxes)
 
 

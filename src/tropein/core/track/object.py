@@ -38,7 +38,8 @@ MOTION_SAYS = 2.0  # log odds, at most
 SHIFTS = [(0, 0), (0, 1), (0, -1), (1, 0), (-1, 0)]
 _LK: dict[str, Any] = {"winSize": (15, 15), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 # logistic weights of the chance that the centre is within 5 % of the box's size: bias, share of points that agree, agreement of
-# the colours inside and around, correlation with the frame before; set by bench/object_track.py --calibrate
+# the colours inside and around, correlation with the frame before; fitted on the scenes of bench/object_track.py --calibrate
+# before the last changes to the mask: the bench's table says how well they hold
 LOGISTIC = (-3.6, 0.0, -0.3, 5.2, 1.0)
 
 
@@ -299,7 +300,7 @@ class ObjectTracker:
             for _ in range(4):
                 seen = self._settled(now, box, state.look, None)
                 box = seen.box
-            alike = max(_alike(seen.look, _look(cv2.resize(v, (SIDE, SIDE))), self.figure.mask) for v in self._wide)
+            alike = max(_alike(seen.look, _look(v), self.figure.mask) for v in self._wide)
             sure = min(seen.confidence, 0.8 * alike)
             right = seen.inside / self._usual
             w, h = self.frames.size

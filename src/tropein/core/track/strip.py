@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.raster.warp import Matrix, quad_to_quad, scaling, translation
-from tropein.core.track.file import AnyFile, FaceFile, ObjectFile, PlaneFile, PointFile
+from tropein.core.track.file import AnyFile, FaceSample, ObjectSample, PlaneSample, PointSample
 from tropein.core.track.frames import ColourPictures
 from tropein.core.track.samples import as_path, box_of
 
@@ -17,6 +17,7 @@ SIDE = 64
 AROUND = 1.6  # how much more than the pattern of a point is shown
 FACE = 1.5  # and of a face, in widths between the path's own two points
 EMPTY = 38
+AROUND_SQUARE = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1.0]])
 
 
 def strip(
@@ -44,22 +45,14 @@ def _square(file: AnyFile, frame: int, point: int, half: float) -> Matrix | None
     """The square's pixels to the frame's, whole numbers at centres."""
     square = np.array([[0, 0], [SIDE, 0], [SIDE, SIDE], [0, SIDE]]) - 0.5
     row = next((s for s in file.frames if s.frame == frame), None)
-    if row is None:
-        return None
     corners: NDArray | None = None
-    if isinstance(file, PlaneFile):
-        found = next(s.corners for s in file.frames if s.frame == frame)
-        corners = None if found is None else np.array(found) - 0.5
-    elif isinstance(file, ObjectFile):
-        box = box_of(next(s for s in file.frames if s.frame == frame))
-        if box is not None:
-            return box.matrix() @ quad_to_quad(square, np.array([[-1, -1], [1, -1], [1, 1], [-1, 1.0]]))
-    elif isinstance(file, PointFile):
-        places = next(s.points for s in file.frames if s.frame == frame)
-        if point < len(places) and (place := places[point]) is not None:
-            reach = AROUND * half
-            corners = np.array(place) - 0.5 + reach * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1.0]])
-    elif isinstance(file, FaceFile):
+    if isinstance(row, PlaneSample) and row.corners is not None:
+        corners = np.array(row.corners) - 0.5
+    elif isinstance(row, ObjectSample) and (box := box_of(row)) is not None:
+        return box.matrix() @ quad_to_quad(square, AROUND_SQUARE)
+    elif isinstance(row, PointSample) and point < len(row.points) and (place := row.points[point]) is not None:
+        corners = np.array(place) - 0.5 + AROUND * half * AROUND_SQUARE
+    elif isinstance(row, FaceSample):
         ends = as_path(file, "head").at(frame, gaps="hide")
         if ends is not None:
             across = (ends[-1] - ends[0]) * FACE
