@@ -15,7 +15,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from demo.plates import film, puppet, workbench
+from demo.plates import film, puppet, roofs, workbench, yard
 from demo.plates.tracing import Shot, Tracer
 
 AXES = "OpenCV camera (x right, y down, z forward); world z up; pixel (0, 0) is the corner of the top left pixel"
@@ -23,7 +23,7 @@ AXES = "OpenCV camera (x right, y down, z forward); world z up; pixel (0, 0) is 
 
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
-    options.add_argument("plate", choices=("quay", "pilot", "caster"))
+    options.add_argument("plate", choices=("quay", "pilot", "caster", "spinner", "harbour"))
     options.add_argument("--out", type=Path, required=True)
     options.add_argument("--size", default="960x540")
     options.add_argument("--frames", help="first-last; all by default")
@@ -34,6 +34,10 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         if chosen.plate == "quay":
             _quay(chosen, workbench.shot(width, height), Path(folder))
+        elif chosen.plate == "spinner":
+            _spinner(chosen, yard.shot(width, height), Path(folder))
+        elif chosen.plate == "harbour":
+            _harbour(chosen, width, height, Path(folder))
         else:
             acting = puppet.CASTER if chosen.plate == "caster" else puppet.PILOT
             _puppet(chosen, acting, puppet.shot(acting, width, height), Path(folder))
@@ -43,6 +47,26 @@ def _quay(chosen: Any, shot: Shot, folder: Path) -> None:
     tracer, scene = Tracer(shot, chosen.samples, 4, 5), workbench.scene(folder)
     _frames(chosen, workbench.FRAMES, lambda frame: tracer.picture(frame, lambda _: scene))
     _finish(chosen, shot, workbench.FRAMES, workbench.truth(shot), seed=1000)
+
+
+def _spinner(chosen: Any, shot: Shot, folder: Path) -> None:
+    tracer, moving = Tracer(shot, chosen.samples, 4, 5), yard.Moving(folder)
+    _frames(chosen, yard.FRAMES, lambda frame: tracer.picture(frame, moving.scene))
+    _finish(chosen, shot, yard.FRAMES, yard.truth(shot), seed=3000)
+
+
+def _harbour(chosen: Any, width: int, height: int, folder: Path) -> None:
+    shot = roofs.wide(width, height)
+    tracer, town = Tracer(shot, chosen.samples * 4, 4, 5), roofs.scene(folder)
+    picture = tracer.picture(0, lambda _: town)
+    solid = tracer.coverage(0, lambda _: roofs.scene(folder, sky=False))
+    sky = 1 - roofs.seen(solid, 0, shot, width, height)
+    cv2.imwrite(str(chosen.out / "harbour.sky_0000.png"), (np.clip(sky, 0, 1) * 65535 + 0.5).astype(np.uint16))
+    _frames(chosen, roofs.FRAMES, lambda frame: roofs.seen(picture, frame, shot, width, height))
+    narrower = Shot(
+        width, height, 2 * np.degrees(np.arctan(width / 2 / shot.focal)), 0, shot.world_to_camera, shot.focus
+    )
+    _finish(chosen, narrower, roofs.FRAMES, roofs.truth(shot, width, height), seed=4000)
 
 
 def _puppet(chosen: Any, acting: puppet.Acting, shot: Shot, folder: Path) -> None:

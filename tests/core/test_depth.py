@@ -43,7 +43,7 @@ def shot(*layers: dict[str, Any], tracks: dict[str, Any] | None = None) -> Shot:
 
 def corners(document: Shot, id: str, frame: float = 0, paths: Any = lambda samples, spot: None) -> np.ndarray:
     one = document.layers[id]
-    matrix = Places(document, paths).matrix(one.place, document.footage["red"], frame)
+    matrix = Places(document, paths).matrix(one, frame)
     assert matrix is not None
     return apply(matrix, CARD)
 
@@ -84,7 +84,7 @@ def test_a_turned_card_is_seen_in_perspective() -> None:
     edge = Places(shot(layer("a", "red", width=40, rotation=[0, 90, 0])), lambda s, p: None)
     assert edge.shot.layers["a"].place.depth is not None
     behind = shot(layer("a", "red", width=40, position=[0, 0, -1000]))
-    assert Places(behind, lambda s, p: None).matrix(behind.layers["a"].place, behind.footage["red"], 0) is None
+    assert Places(behind, lambda s, p: None).matrix(behind.layers["a"], 0) is None
     facing = corners(shot(layer("c", "", rotation=[0, 70, 0]), layer("a", "red", "c", width=40, facing="camera")), "a")
     assert np.ptp(facing, axis=0) == pytest.approx([40, 20])
 

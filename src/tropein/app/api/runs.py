@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import math
 from datetime import datetime
-from fractions import Fraction
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter
@@ -17,6 +15,7 @@ from tropein.app.jobs.queue import defer
 from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
 from tropein.app.store import runs, shots
 from tropein.app.store.models import RunRow
+from tropein.core.compose.timing import footage_frame
 from tropein.core.document import FootageLayer, Id
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
@@ -125,8 +124,8 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
     layer = shot.layers[piece.layer]
     assert isinstance(layer, FootageLayer)
     footage = shot.footage[layer.footage]
-    ratio = Fraction(footage.rate) / Fraction(shot.rate)
-    shown = [math.floor((f - layer.start) * ratio) for f in shot.trim]
+    frames = [footage_frame(shot, layer, f) for f in range(shot.trim[0], shot.trim[1] + 1)]
+    shown = [f for f in frames if f is not None]
     drawn = [s.frame for s in piece.strokes]
     first, last = max(0, min(*shown, *drawn)), min(footage.frames - 1, max(*shown, *drawn))
     total = last - first + 1 + max(drawn) - min(drawn)  # between strokes from both sides

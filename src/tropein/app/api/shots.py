@@ -164,7 +164,7 @@ def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[floa
     out: dict[str, list[float] | None] = {}
     for layer in shot.layers.values():
         if isinstance(layer, FootageLayer) and layer.place.depth:
-            out[layer.id] = _row_by_row(places.matrix(layer.place, shot.footage[layer.footage], frame))
+            out[layer.id] = _row_by_row(places.matrix(layer, frame))
         elif not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
             matrix = places.carried(layer.place, frame)
             out[layer.id] = _row_by_row(matrix)
@@ -173,7 +173,7 @@ def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[floa
             if isinstance(piece, ShapePiece) and piece.ride:
                 out[f"{matte.id}/{piece.id}"] = _row_by_row(places.shape_carried(piece, frame))
             if isinstance(piece, CutoutPiece) and isinstance(layer := shot.layers[piece.layer], FootageLayer):
-                whole = places.matrix(layer.place, shot.footage[layer.footage], frame)
+                whole = places.matrix(layer, frame)
                 out[f"{matte.id}/{piece.id}"] = _row_by_row(whole)
     return out
 

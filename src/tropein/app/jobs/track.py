@@ -12,6 +12,7 @@ from tropein.app.jobs.progress import Ticker
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.render import Renderer
+from tropein.core.compose.timing import shot_frame
 from tropein.core.document import FootageLayer, PointTrack, Shot, Track
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import Cancelled, NotFound
@@ -64,13 +65,14 @@ def ignored(context: WorkContext, shot: Shot, track: Track) -> Ignore | None:
     )
     footage = shot.footage[track.footage]
     plate = shot.layers.get(shot.plate or "")
-    start = plate.start if isinstance(plate, FootageLayer) and plate.footage == track.footage else 0
+    shown_by = plate if isinstance(plate, FootageLayer) and plate.footage == track.footage else None
     window = Window(0, 0, *footage.size)
     scale = min(1.0, MATTE_WIDTH / shot.size[0])
 
     def mask(frame: int) -> NDArray[np.bool_]:
-        coverage = renderer.matte(shot, track.ignore or "", frame + start, scale)
-        matrix = scaling(scale, scale) @ renderer.planner(shot).places.with_plate(track.footage, frame + start)
+        at = frame if shown_by is None else shot_frame(shot, shown_by, frame)
+        coverage = renderer.matte(shot, track.ignore or "", at, scale)
+        matrix = scaling(scale, scale) @ renderer.planner(shot).places.with_plate(track.footage, at)
         inside = seen_from(coverage, matrix, window).plane > 0.5
         return inside if track.ignore_side == "inside" else ~inside
 

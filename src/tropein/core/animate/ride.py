@@ -151,10 +151,3 @@ def followed(matrix: Matrix, parts: Collection[str], about: NDArray[np.float64])
     size = math.sqrt(abs(float(np.linalg.det(j)))) if "scale" in parts else 1.0
     to = goes if "position" in parts else about
     return translation(*to) @ rotation(angle) @ scaling(size, size) @ translation(*-about)
-
-
-def speed_px(a: Matrix, b: Matrix, corners: NDArray[np.float64]) -> float:
-    """The farthest any of some points (n, 2) lies under one matrix from where it lies under another."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        gap = np.linalg.norm(apply(a, corners) - apply(b, corners), axis=1)
-    return float(np.nan_to_num(gap, nan=0.0, posinf=0.0).max())

@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.animate.camera import SPOT, Camera, at, placed, standing
-from tropein.core.animate.ride import Path, followed, speed_px
+from tropein.core.animate.ride import Path, followed
 from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
+from tropein.core.compose.timing import footage_frame, runs_straight
 from tropein.core.document import (
     CameraTrack,
     CarrierLayer,
@@ -26,7 +27,7 @@ from tropein.core.document import (
     Shot,
     VeilLayer,
 )
-from tropein.core.raster.warp import Matrix, Quality, quad_to_quad, rotation, scaling, translation
+from tropein.core.raster.warp import Matrix, Quality, apply, quad_to_quad, rotation, scaling, speed_px, translation
 
 Paths = Callable[[str, str], Path | None]
 BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
@@ -38,6 +39,17 @@ def _filled(path: Path, other: Path) -> Path:
     return path.filled_by(other)
 
 
+@lru_cache(64)
+def _in_shot_time(path: Path, shown: tuple[int | None, ...]) -> Path:
+    """A path of footage frames as the shot shows them, frame by frame."""
+    row = {int(f): i for i, f in enumerate(path.frames)}
+    rows = [(shot, row[f]) for shot, f in enumerate(shown) if f in row]
+    if not rows:
+        return Path(path.frames[:0], path.points[:0], path.good[:0], path.model)
+    frames, which = np.array([s for s, _ in rows], np.float64), np.array([i for _, i in rows])
+    return Path(frames, path.points[which], path.good[which], path.model)
+
+
 @dataclass(frozen=True)
 class Places:
     """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed."""
@@ -45,24 +57,36 @@ class Places:
     shot: Shot
     paths: Paths
 
-    def path(self, track_id: str, spot: str) -> Path | None:
-        """A track's path, its gaps filled by the track that bridges it."""
+    def path(self, track_id: str, spot: str, layer: FootageLayer | None = None) -> Path | None:
+        """A track's path in the shot's own time, its gaps filled by the track that bridges it. `layer` shows the footage it
+        was made from; by default that is the plate."""
         track = self.shot.tracks[track_id]
         path = self.paths(track.samples or "", spot)
-        if path is None or track.bridge is None or path.good.all():
+        if path is not None and track.bridge is not None and not path.good.all():
+            other = self.paths(self.shot.tracks[track.bridge].samples or "", "")
+            path = path if other is None else _filled(path, other)
+        if path is None:
+            return None
+        layer = layer or self._plate(track.footage)
+        if layer is None or runs_straight(self.shot, layer):
             return path
-        other = self.paths(self.shot.tracks[track.bridge].samples or "", "")
-        return path if other is None else _filled(path, other)
+        shown = tuple(footage_frame(self.shot, layer, f) for f in range(self.shot.frames))
+        return _in_shot_time(path, shown)
+
+    def _plate(self, footage: str) -> FootageLayer | None:
+        """The plate, if it shows this footage."""
+        plate = self.shot.layers.get(self.shot.plate or "")
+        return plate if isinstance(plate, FootageLayer) and plate.footage == footage else None
 
     def within_shutter(
-        self, layer: FootageLayer, footage: Footage, frame: float, still: Matrix, scale: float, quality: Quality
+        self, layer: FootageLayer, frame: float, still: Matrix, scale: float, quality: Quality
     ) -> list[Matrix]:
         """The layer's matrices while the shutter is open: one when it stands still, more the faster it moves."""
         half = self.shot.shutter_deg / 720
         if not layer.place.motion_blur or half <= 0:
             return [still]
-        ends = [self.matrix(layer.place, footage, frame + side * half) for side in (-1, 1)]
-        w, h = footage.size
+        ends = [self.matrix(layer, frame + side * half) for side in (-1, 1)]
+        w, h = self.shot.footage[layer.footage].size
         corners = np.array([[0, 0], [w, 0], [w, h], [0, h], [w / 2, h / 2]], float)
         far = sum(speed_px(still, end, corners) for end in ends if end is not None) * scale
         every = DRAFT_BLUR_PX if quality == "draft" else BLUR_PX
@@ -70,10 +94,11 @@ class Places:
         if count < 2:
             return [still]
         times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
-        return [m for t in times if (m := self.matrix(layer.place, footage, float(t))) is not None] or [still]
+        return [m for t in times if (m := self.matrix(layer, float(t))) is not None] or [still]
 
-    def matrix(self, place: Place, footage: Footage, frame: float) -> Matrix | None:
+    def matrix(self, layer: FootageLayer, frame: float) -> Matrix | None:
         """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer."""
+        place, footage = layer.place, self.shot.footage[layer.footage]
         if place.depth is not None:
             return self._in_depth(place, place.depth, footage, frame)
         carried = self.carried(place, frame)
@@ -83,7 +108,7 @@ class Places:
         if place.corners is not None:
             corners = np.array(sample(place.corners, frame))
             return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
-        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(place, footage, frame)
+        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(layer, footage, frame)
 
     def _in_depth(self, place: Place, depth: Depth, footage: Footage, frame: float) -> Matrix | None:
         seen = self.view_of(place, frame)
@@ -154,11 +179,10 @@ class Places:
             place = above.place
         return found
 
-    def _held(self, place: Place, footage: Footage, frame: float) -> Matrix:
+    def _held(self, layer: FootageLayer, footage: Footage, frame: float) -> Matrix:
         """What holding a track still does to the footage's own pixels."""
-        s = place.steady
-        path = self.path(s.track, s.spot) if s else None
-        if s is None or path is None:
+        s = layer.place.steady
+        if s is None or (path := self.path(s.track, s.spot, layer)) is None:
             return np.eye(3)
         parts = tuple(s.parts)
         matrix = held(path, frame, s.reference_frame, parts, s.smooth, s.strength)
@@ -210,23 +234,27 @@ class Places:
 
     def with_plate(self, footage: str, frame: float) -> Matrix:
         """Footage pixels to shot pixels for what is tracked in the plate, which itself may have been moved or held."""
-        plate = self.shot.layers.get(self.shot.plate or "")
-        if not isinstance(plate, FootageLayer) or plate.footage != footage:
+        plate = self._plate(footage)
+        if plate is None:
             return np.eye(3)
-        matrix = self.matrix(plate.place, self.shot.footage[footage], frame)
+        matrix = self.matrix(plate, frame)
         return np.eye(3) if matrix is None else matrix
 
     def _whole(self, place: Place, frame: float) -> Matrix | None:
         carried = self.carried(place, frame)
         return None if carried is None else carried @ self._own(place, frame)
 
-    @staticmethod
-    def _own(place: Place, frame: float) -> Matrix:
-        """The transform about the pivot, from pixels counted from the picture's centre."""
-        position, pivot = sample(place.position, frame), sample(place.pivot, frame)
+    def _own(self, place: Place, frame: float) -> Matrix:
+        """The transform about the pivot, from pixels counted from the picture's centre. Where the pivot rides, the picture is
+        turned and scaled about the place that goes along, and stays where it is otherwise."""
+        position, pivot = np.array(sample(place.position, frame)), np.array(sample(place.pivot, frame))
+        about = position
+        if place.pivot_ride is not None:
+            moved = self.ridden(place.pivot_ride, position, frame)
+            about = position if moved is None else apply(moved, position[None])[0]
         return (
-            translation(position[0], position[1])
+            translation(*about)
             @ rotation(sample(place.rotation, frame))
             @ scaling(*sample(place.scale, frame))
-            @ translation(-pivot[0], -pivot[1])
+            @ translation(*(position - pivot - about))
         )

@@ -13,7 +13,8 @@ from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
 from tropein.core.compose.mattes import Mattes, to_frame
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.step import Step, step
-from tropein.core.document import EffectBase, Footage, FootageLayer, Layer, Shot, VeilLayer, parse_rate
+from tropein.core.compose.timing import footage_frame
+from tropein.core.document import CentredEffect, EffectBase, Footage, FootageLayer, Layer, Shot, VeilLayer
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
@@ -25,6 +26,7 @@ from tropein.core.raster.warp import (
     Matrix,
     Quality,
     resize,
+    scaling,
     warp_blurred,
 )
 from tropein.core.raster.wrap import wrapped
@@ -115,8 +117,8 @@ class Planner:
     def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None:
         """A layer's own pixels before anything is done to them, and their scale; None where it shows nothing."""
         footage = self.shot.footage[layer.footage]
-        index = self._footage_frame(layer, footage, frame)
-        matrix = self.places.matrix(layer.place, footage, frame)
+        index = footage_frame(self.shot, layer, frame)
+        matrix = self.places.matrix(layer, frame)
         if index is None or matrix is None:
             return None
         working = self._working_scale(matrix, footage)
@@ -124,7 +126,7 @@ class Planner:
 
     def footage_frame(self, layer: FootageLayer, frame: float) -> int | None:
         """Which frame of its footage a layer shows."""
-        return self._footage_frame(layer, self.shot.footage[layer.footage], frame)
+        return footage_frame(self.shot, layer, frame)
 
     def own_frame(self, layer: FootageLayer, index: int, working: float) -> Step:
         """A certain frame of a layer's footage."""
@@ -135,14 +137,13 @@ class Planner:
 
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""
-        footage = self.shot.footage[layer.footage]
-        matrix = self.places.matrix(layer.place, footage, frame)
+        matrix = self.places.matrix(layer, frame)
         if matrix is None:
             return None
         window, quality = self.frame_window, self.quality
         totals = [
             to_frame(m, self.scale, working)
-            for m in self.places.within_shutter(layer, footage, frame, matrix, self.scale, self.quality)
+            for m in self.places.within_shutter(layer, frame, matrix, self.scale, self.quality)
         ]
         held_edge = layer.place.steady.edge if layer.place.steady else "nothing"
         edge: Edge = "nothing" if held_edge == "zoom" else held_edge
@@ -151,20 +152,6 @@ class Planner:
 
     def _lives(self, layer: Layer, frame: float) -> bool:
         return layer.span is None or layer.span[0] <= frame < layer.span[1] + 1
-
-    def _footage_frame(self, layer: FootageLayer, footage: Footage, frame: float) -> int | None:
-        """Which of the footage's frames shows at a shot frame; rates that differ are met by the nearest earlier one."""
-        if footage.kind == "sound":
-            return None
-        if footage.kind == "still":
-            return 0
-        ratio = float(parse_rate(footage.rate) / parse_rate(self.shot.rate))
-        index = math.floor((math.floor(frame) - layer.start) * ratio + 1e-6)
-        if 0 <= index < footage.frames:
-            return index
-        if layer.end == "nothing":
-            return None
-        return index % footage.frames if layer.end == "loop" else min(max(index, 0), footage.frames - 1)
 
     def _working_scale(self, matrix: Matrix, footage: Footage) -> float:
         """The scale a layer's own picture is worked on: exact for what is only scaled, else the power of two above."""
@@ -200,7 +187,12 @@ class Planner:
             mix = values.pop("mix")
             if mix <= 0:
                 continue
-            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind", "cut")}
+            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind", "cut", "ride")}
+            if isinstance(effect, CentredEffect):
+                own = self._effect_space(layer, effect, frame, scale)
+                if own is None:
+                    continue
+                values["own"] = np.round(own, 9).tolist()
             where = self._effect_cut(picture, layer, effect, frame, scale)
 
             def make(
@@ -214,6 +206,20 @@ class Planner:
             picture = step(effect.kind, (values, mix, scale), (picture, *where), make)
         return picture
 
+    def _effect_space(self, layer: Layer, effect: CentredEffect, frame: float, scale: float) -> Matrix | None:
+        """From the pixels of the picture an effect works on to the shot pixels its centre is given in, before it rode
+        anywhere, 3x3; None where its ride hides it."""
+        to_shot = scaling(1 / scale, 1 / scale)
+        if isinstance(layer, FootageLayer):
+            matrix = self.places.matrix(layer, frame)
+            to_shot = to_shot if matrix is None else matrix @ to_shot
+        if effect.ride is None:
+            return to_shot
+        moved = self.places.ridden(effect.ride, np.array(sample(effect.centre, frame)), frame)
+        if moved is None or abs(np.linalg.det(moved)) < 1e-12:
+            return None
+        return np.linalg.inv(moved) @ to_shot
+
     def _effect_cut(
         self, picture: Step, layer: Layer, effect: EffectBase, frame: float, scale: float
     ) -> tuple[Step, ...]:
@@ -224,7 +230,7 @@ class Planner:
             return ()
         if not isinstance(layer, FootageLayer):
             return (coverage,)
-        matrix = self.places.matrix(layer.place, self.shot.footage[layer.footage], frame)
+        matrix = self.places.matrix(layer, frame)
         assert matrix is not None
         total = to_frame(matrix, self.scale, scale)
         if np.allclose(total, np.eye(3), atol=1e-9):

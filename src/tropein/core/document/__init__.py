@@ -15,7 +15,7 @@ from tropein.core.document.animated import (
     Vec2,
 )
 from tropein.core.document.base import ContentHash, Id, Model, Rate, control, new_id, parse_rate
-from tropein.core.document.effect import EffectBase, register
+from tropein.core.document.effect import CentredEffect, EffectBase, register
 from tropein.core.document.footage import Footage
 from tropein.core.document.layer import BlendName, CarrierLayer, FootageLayer, Layer, LayerBase, VeilLayer
 from tropein.core.document.matte import (
@@ -51,7 +51,7 @@ from tropein.core.document.track import (
 
 __all__ = [
     "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "AnimatedVec3", "BlendName",
-    "CameraTrack", "CarrierLayer", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "CameraTrack", "CarrierLayer", "CentredEffect", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "ObjectTrack", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

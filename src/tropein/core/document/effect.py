@@ -6,9 +6,10 @@ from typing import Annotated, Any, ClassVar
 
 from pydantic import BeforeValidator, SerializeAsAny
 
-from tropein.core.document.animated import AnimatedNumber
+from tropein.core.document.animated import AnimatedNumber, AnimatedVec2
 from tropein.core.document.base import Id, Model, control
 from tropein.core.document.matte import Cuts
+from tropein.core.document.place import Ride
 
 KINDS: dict[str, type[EffectBase]] = {}
 
@@ -23,6 +24,14 @@ class EffectBase(Model):
     on: bool = True
     mix: AnimatedNumber = control(1.0, "Mix", soft=(0, 1), hard=(0, 1), help="How much of the effect is laid in.")
     cut: Cuts = []
+
+
+class CentredEffect(EffectBase):
+    """An effect with a place: `centre` in shot pixels, which may ride on a track (what else is measured in the frame turns,
+    grows and leans with it as the ride says)."""
+
+    centre: AnimatedVec2 = control((480.0, 270.0), "Centre", step=0.5, unit="px", widget="vec2")
+    ride: Ride | None = None
 
 
 def register(cls: type[EffectBase]) -> type[EffectBase]:

@@ -39,6 +39,9 @@ class FootageLayer(LayerBase):
     end: Annotated[
         Literal["hold", "loop", "nothing"], Field(description="what is shown beyond the footage's own frames")
     ] = "hold"
+    speed: AnimatedNumber = control(
+        1.0, "Speed", soft=(0, 4), hard=(-32, 32), step=0.05, unit="x", help="Below 0 the footage runs backwards."
+    )
     blend: BlendName = "normal"
     wrap: AnimatedNumber = control(
         0.0, "Light wrap", soft=(0, 1), hard=(0, 1), help="How much light of what lies behind comes in over the edge."

@@ -73,6 +73,9 @@ class Place(Model):
     ] = None
     depth: Depth | None = None
     ride: Ride | None = None
+    pivot_ride: Annotated[
+        Ride | None, Field(description="turn and scale happen about a place that goes along, the layer itself does not")
+    ] = None
     hang: Hang | None = None
     steady: Steady | None = None
     motion_blur: bool = False

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from tropein.core.document.base import Frame, Id, Model, Name, Rate, Size
+from tropein.core.document.effect import CentredEffect
 from tropein.core.document.footage import Footage
 from tropein.core.document.layer import CarrierLayer, FootageLayer, Layer, VeilLayer
 from tropein.core.document.matte import (
@@ -81,7 +82,9 @@ def broken_references(shot: Shot) -> list[str]:
     if shot.plate is not None and (not shot.stack or shot.stack[-1] != shot.plate):
         problems.append("the plate must be the last layer of the stack")
     plate = shot.layers.get(shot.plate or "")
-    if isinstance(plate, FootageLayer) and (plate.place.ride or plate.place.hang or plate.place.depth):
+    if isinstance(plate, FootageLayer) and (
+        plate.place.ride or plate.place.hang or plate.place.depth or plate.place.pivot_ride
+    ):
         problems.append(
             "the plate neither rides nor hangs, nor lies in depth: what rides on it would go round in a circle"
         )
@@ -100,9 +103,17 @@ def broken_references(shot: Shot) -> list[str]:
             problems.append(f"the layer {layer.name} has two effects with one id")
         if isinstance(layer, FootageLayer) and layer.footage not in shot.footage:
             problems.append(f"the layer {layer.name} shows footage that is not in the shot")
+        problems += [
+            f"an effect of the layer {layer.name} rides on a track that is not in the shot"
+            for effect in layer.effects
+            if isinstance(effect, CentredEffect) and effect.ride is not None and effect.ride.track not in shot.tracks
+        ]
         if not isinstance(layer, VeilLayer):
-            if layer.place.ride is not None and layer.place.ride.track not in shot.tracks:
-                problems.append(f"the layer {layer.name} rides on a track that is not in the shot")
+            problems += [
+                f"{what} {layer.name} rides on a track that is not in the shot"
+                for what, ride in (("the layer", layer.place.ride), ("the pivot of the layer", layer.place.pivot_ride))
+                if ride is not None and ride.track not in shot.tracks
+            ]
             if layer.place.steady is not None and layer.place.steady.track not in shot.tracks:
                 problems.append(f"the layer {layer.name} is held by a track that is not in the shot")
             depth = layer.place.depth

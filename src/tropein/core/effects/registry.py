@@ -17,7 +17,7 @@ Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
 E = TypeVar("E", bound=EffectBase)
 _APPLY: dict[str, Apply] = {}
-_OWN = {"kind", "id", "on", "mix", "cut"}
+_OWN = {"kind", "id", "on", "mix", "cut", "ride"}
 
 
 @dataclass(frozen=True)

@@ -43,6 +43,13 @@ def apply(matrix: Matrix, points: NDArray) -> NDArray:
     return p[:, :2] / p[:, 2:]
 
 
+def speed_px(a: Matrix, b: Matrix, corners: NDArray[np.float64]) -> float:
+    """The farthest any of some points (n, 2) lies under one matrix from where it lies under another."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        gap = np.linalg.norm(apply(a, corners) - apply(b, corners), axis=1)
+    return float(np.nan_to_num(gap, nan=0.0, posinf=0.0).max())
+
+
 def _landing(matrix: Matrix, window: Window, frame: Window) -> Window:
     """Where the warped window can be seen inside `frame`."""
     corners = np.array([[window.x0, window.y0], [window.x1, window.y0], [window.x1, window.y1], [window.x0, window.y1]])
