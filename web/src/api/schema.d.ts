@@ -136,12 +136,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Carried
-         * @description What rides and hanging do to each placed layer, and rides to each shape ("matte/piece"), at a frame, as 3x3 matrices
-         *     row by row in shot pixels; null where a ride hides it. For layers in depth it is the whole matrix, from their own pixels
-         *     on. For drawing handles where the picture is.
+         * Carried At
+         * @description What rides do to everything at a frame (see core.compose.carried), matrices row by row.
          */
-        get: operations["carried_api_shots__shot_id__carried_get"];
+        get: operations["carried_at_api_shots__shot_id__carried_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -642,6 +640,7 @@ export interface components {
             /** Depth */
             depth: components["schemas"]["Control"][];
             opacity: components["schemas"]["Control"];
+            speed: components["schemas"]["Control"];
             /** Edge */
             edge: components["schemas"]["Control"][];
             /** Blends */
@@ -1589,6 +1588,11 @@ export interface components {
              */
             end: "hold" | "loop" | "nothing";
             /**
+             * Speed
+             * @description Below 0 the footage runs backwards.
+             */
+            speed?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
              * Blend
              * @default normal
              * @enum {string}
@@ -2281,6 +2285,8 @@ export interface components {
             corners?: components["schemas"]["Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"] | null;
             depth?: components["schemas"]["Depth"] | null;
             ride?: components["schemas"]["Ride"] | null;
+            /** @description turn and scale happen about a place that goes along, the layer itself does not */
+            pivot_ride?: components["schemas"]["Ride"] | null;
             hang?: components["schemas"]["Hang"] | null;
             steady?: components["schemas"]["Steady"] | null;
             /**
@@ -3340,7 +3346,7 @@ export interface operations {
             };
         };
     };
-    carried_api_shots__shot_id__carried_get: {
+    carried_at_api_shots__shot_id__carried_get: {
         parameters: {
             query: {
                 frame: number;

@@ -1,8 +1,9 @@
 import { cancelRun, useRuns } from "../api/client";
+import { shotFrame } from "../document/timing";
 import type { CutoutPiece, FootageLayer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
-import { carryCutout, footageFrame, takePen } from "./cutouts";
+import { carryCutout, shownFrame, takePen } from "./cutouts";
 
 const GOING = ["waiting", "running", "finishing"];
 
@@ -13,7 +14,7 @@ export function CutoutSection({ matte, piece, path }: { matte: string; piece: Cu
   const run = runs.find((r) => GOING.includes(r.state));
   if (!shot) return null;
   const layer = shot.layers[piece.layer] as FootageLayer;
-  const here = footageFrame(shot, piece.layer, frame);
+  const here = shownFrame(shot, piece.layer, frame);
   const drawn = [...new Set(piece.strokes.map((s) => s.frame))].sort((a, b) => a - b);
   const kept = piece.strokes.some((s) => s.keep);
   const failed = runs[0]?.state === "failed" ? runs[0].error : "";
@@ -30,7 +31,7 @@ export function CutoutSection({ matte, piece, path }: { matte: string; piece: Cu
       </div>
       <p className="text-quiet">
         {drawn.length ? "Strokes at " : "No strokes yet: draw over what is to be kept, then beside it over what is not."}
-        {drawn.map((f, i) => <span key={f}>{i ? ", " : ""}<button className={`mono underline underline-offset-4 ${f === here ? "text-brass" : ""}`} onClick={() => seek(f + layer.start)}>{f}</button></span>)}
+        {drawn.map((f, i) => <span key={f}>{i ? ", " : ""}<button className={`mono underline underline-offset-4 ${f === here ? "text-brass" : ""}`} onClick={() => seek(shotFrame(shot, layer, f))}>{f}</button></span>)}
         {drawn.length ? (piece.samples ? "; carried through the shot. More strokes elsewhere mend the stretch around them once it is carried again." : "; not carried yet: only frames with strokes show it.") : ""}
       </p>
       {failed && <p role="alert" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{failed}</p>}

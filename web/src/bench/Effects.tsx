@@ -13,10 +13,13 @@ const MIX: Control = { name: "mix", title: "Mix", help: "How much of the effect 
 
 /** The layer's chain of effects, first done first. */
 export function Effects({ layer }: { layer: Layer }) {
-  const { commit } = useBench();
+  const { shot, commit } = useBench();
   const kinds = useAbout().data?.effects ?? [];
   const path = `/layers/${layer.id}/effects`;
-  const add = (info: EffectInfo) => void commit(`add ${info.title.toLowerCase()} to ${layer.name}`, [{ op: "add", path: `${path}/-`, value: { kind: info.kind, id: newId(), cut: [] } }]);
+  const add = (info: EffectInfo) => {
+    const centred = info.params.some((p) => p.name === "centre") && shot ? { centre: { value: shot.size.map((v) => v / 2), keys: [] } } : {};
+    void commit(`add ${info.title.toLowerCase()} to ${layer.name}`, [{ op: "add", path: `${path}/-`, value: { kind: info.kind, id: newId(), cut: [], ...centred } }]);
+  };
   return (
     <div className="flex flex-col gap-1.5 pt-1">
       {layer.effects.map((_, i) => <EffectCard key={layer.effects[i].id} layer={layer} index={i} />)}
@@ -63,7 +66,7 @@ function EffectCard({ layer, index }: { layer: Layer; index: number }) {
             </>
           )}
           <p className="py-0.5 pl-7 text-small"><CutWords cuts={effect.cut} path={`${path}/cut`} owner={`${title} of ${layer.name}`} verb="works only within" /></p>
-          {[...rest, MIX].map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${title} of ${layer.name}`} />)}
+          {[...rest, MIX].map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${title} of ${layer.name}`} ride={c.name === "centre" ? { path: `${path}/ride`, whole: true } : undefined} />)}
         </div>
       )}
     </div>

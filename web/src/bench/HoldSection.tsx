@@ -21,7 +21,7 @@ export function HoldSection({ layer }: { layer: FootageLayer }) {
   const hold = (id: string) => {
     const track = shot.tracks[id];
     const turns = track.kind !== "point" || track.more.length > 0;
-    set(`hold ${track.name} still`, { track: id, reference_frame: frame - layer.start, parts: turns ? [...PARTS] : ["position"], spot: track.kind === "face" ? "head" : "", strength: 1, smooth: 0, edge: "zoom" });
+    set(`hold ${track.name} still`, { track: id, reference_frame: frame, parts: turns ? [...PARTS] : ["position"], spot: track.kind === "face" ? "head" : "", strength: 1, smooth: 0, edge: "zoom" });
   };
   const number = (title: string, key: "strength" | "smooth", unit: string, step: number, k: number, hard: [number, number]) => (
     <div className="flex h-7 items-center gap-2 pl-[30px]">

@@ -12,7 +12,6 @@ import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
 import { parametersOf, parametersOfMatte, type Named } from "./names";
-import { plateLayer } from "./tracking";
 
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 
@@ -216,9 +215,9 @@ function Health({ track }: { track: Track }) {
   const files = useSamples(track.samples ? [track.samples] : []);
   if (!shot) return null;
   const file = track.samples ? files[track.samples] : undefined;
-  const start = plateLayer()?.start ?? 0;
   const samples = marks(file, live);
-  const x = (f: number) => ((f + start) / shot.frames) * 1000;
+  const place = (f: number) => fromPlateFrame(shot, Math.floor(f)) + f - Math.floor(f);
+  const x = (f: number) => (place(f) / shot.frames) * 1000;
   const area = samples.map((s) => `M${x(s.frame).toFixed(1)} 26v${(-4 - 20 * s.confidence).toFixed(1)}h${(1000 / shot.frames + 0.3).toFixed(2)}V26z`);
   const reason = samples.find((s) => s.lost);
   return (

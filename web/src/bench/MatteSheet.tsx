@@ -6,7 +6,7 @@ import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../documen
 import { SHAPE_TOOLS, useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
-import { footageFrame } from "./cutouts";
+import { shownFrame } from "./cutouts";
 import { CutoutSection } from "./CutoutSection";
 import { HideCheck } from "./HideCheck";
 import { ParamRow } from "./ParamRow";
@@ -106,7 +106,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
           {piece.kind === "difference" && (
             <div className="flex items-center gap-2 py-1">
               <span className="flex-1">Empty place</span>
-              <button className="btn py-0.5" onClick={() => put("take this frame as empty for", "clean_frame", footageFrame(shot, piece.layer, useBench.getState().frame))}>{piece.clean_frame === null ? "this frame" : `frame ${piece.clean_frame}`}</button>
+              <button className="btn py-0.5" onClick={() => put("take this frame as empty for", "clean_frame", shownFrame(shot, piece.layer, useBench.getState().frame))}>{piece.clean_frame === null ? "this frame" : `frame ${piece.clean_frame}`}</button>
               <button className="btn py-0.5" disabled={piece.clean_frame === null} onClick={() => put("take the median of the shot for", "clean_frame", null)}>{piece.clean_frame === null ? "the median of the shot" : "median"}</button>
             </div>
           )}

@@ -5,10 +5,11 @@ import type { Control, DrawnCurve, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { Tip } from "../ui/Tip";
+import { RideButton } from "./RideButton";
 import { CurveField } from "./CurveField";
 
 /** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
-export function ParamRow({ control, path, owner }: { control: Control; path: string; owner: string }) {
+export function ParamRow({ control, path, owner, ride }: { control: Control; path: string; owner: string; ride?: { path: string; whole: boolean } }) {
   const { shot, frame, draft, commit } = useBench();
   if (!shot) return null;
   const parameter = at(shot, path);
@@ -36,6 +37,7 @@ export function ParamRow({ control, path, owner }: { control: Control; path: str
       <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
         <Value control={control} value={value} drag={drag} set={set} />
       </div>
+      {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
       <button
         className="icon-btn min-w-5 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
         onClick={() => void commit(`reset ${label}`, [{ op: "replace", path: `${path}/keys`, value: [] }, { op: "replace", path: `${path}/value`, value: control.default }])}

@@ -1,7 +1,7 @@
 import { useState } from "react";
+import { fromPlateFrame, plateFrame } from "../document/timing";
 import type { Track } from "../document/types";
 import { useBench } from "../state/bench";
-import { plateLayer } from "./tracking";
 
 const COUNT = 18;
 const [COLUMNS, SIDE] = [6, 64];
@@ -10,14 +10,14 @@ const [COLUMNS, SIDE] = [6, 64];
 export function PatchStrip({ track, frames }: { track: Track; frames: { frame: number; lost: boolean }[] }) {
   const { shot, frame, seek } = useBench();
   const [point, setPoint] = useState(0);
-  const start = plateLayer()?.start ?? 0;
+  const now = plateFrame(shot, frame);
   if (!shot || !track.samples) return null;
   const step = Math.max(1, (frames.length - 1) / (COUNT - 1));
   const chosen = [...new Set(Array.from({ length: Math.min(COUNT, frames.length) }, (_, i) => Math.round(i * step)))].map((i) => frames[Math.min(i, frames.length - 1)]);
   const half = track.kind === "point" ? track.pattern_px : 15;
   const points = track.kind === "point" ? track.more.length + 1 : 1;
   const source = `/api/media/${shot.footage[track.footage].media}/tracks/${track.samples}/strip.jpg?frames=${chosen.map((s) => s.frame).join(",")}&point=${Math.min(point, points - 1)}&half=${half}`;
-  const nearest = chosen.reduce((a, s) => (Math.abs(s.frame - (frame - start)) < Math.abs(a.frame - (frame - start)) ? s : a), chosen[0]);
+  const nearest = chosen.reduce((a, s) => (Math.abs(s.frame - now) < Math.abs(a.frame - now) ? s : a), chosen[0]);
   return (
     <div className="py-1">
       <div className="mb-1 flex items-center gap-2 text-quiet">
@@ -27,7 +27,7 @@ export function PatchStrip({ track, frames }: { track: Track; frames: { frame: n
       <div className="grid gap-0.5" style={{ gridTemplateColumns: `repeat(${COLUMNS}, minmax(0, 1fr))` }} data-testid="patch-strip">
         {chosen.map((s, i) => (
           <button
-            key={s.frame} aria-label={`Patch at frame ${s.frame}${s.lost ? ", lost" : ""}`} title={`frame ${s.frame}${s.lost ? ": lost" : ""}`} onClick={() => seek(s.frame + start)}
+            key={s.frame} aria-label={`Patch at frame ${s.frame}${s.lost ? ", lost" : ""}`} title={`frame ${s.frame}${s.lost ? ": lost" : ""}`} onClick={() => seek(fromPlateFrame(shot, s.frame))}
             className={`relative aspect-square overflow-hidden rounded-sm border ${s === nearest ? "border-brass" : s.lost ? "border-warn" : "border-transparent"}`}
             style={{ backgroundImage: `url("${source}")`, backgroundSize: `${chosen.length * 100}% 100%`, backgroundPosition: `${chosen.length > 1 ? (i / (chosen.length - 1)) * 100 : 0}% 0`, minHeight: SIDE / 2 }}
           >

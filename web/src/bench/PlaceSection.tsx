@@ -1,5 +1,6 @@
 import { useAbout, useCarried, useSamples } from "../api/client";
 import { cornersAt, marks } from "../document/marks";
+import { plateFrame } from "../document/timing";
 import { inverse, own, through } from "../document/geometry";
 import type { CarrierLayer, Control, Corners, FootageLayer, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
@@ -8,7 +9,6 @@ import { DepthOffers, DepthRows } from "./DepthSection";
 import { ParamRow } from "./ParamRow";
 import { HangMenu } from "./RideWords";
 import { Section } from "./Sheet";
-import { plateLayer } from "./tracking";
 
 /** Where a layer lies: its transform or its four corners, motion blur, what it hangs from, how steady it rides. */
 export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLayer; plate: boolean }) {
@@ -20,7 +20,7 @@ export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLa
   return (
     <Section title="Place" note={plate ? "reframing" : depth ? "in depth" : corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
       {depth && <DepthRows layer={layer} />}
-      {!corners && !depth && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
+      {!corners && !depth && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} ride={c.name === "pivot" && !plate ? { path: `${path}/pivot_ride`, whole: false } : undefined} />)}
       {layer.kind === "footage" && !plate && !depth && <CornerRow layer={layer} />}
       {!plate && !depth && !corners && <DepthOffers layer={layer} />}
       {layer.kind === "footage" && (
@@ -57,7 +57,7 @@ function CornerRow({ layer }: { layer: FootageLayer }) {
   };
   const fit = () => {
     if (track?.kind !== "plane") return;
-    const now = frame - (plateLayer()?.start ?? 0);
+    const now = plateFrame(shot, frame);
     const mark = marks(track.samples ? files[track.samples] : undefined, undefined).find((m) => m.frame === now);
     const corners = cornersAt(track, now, mark);
     const back = inverse(carried ?? [1, 0, 0, 0, 1, 0, 0, 0, 1]);

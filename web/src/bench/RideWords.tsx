@@ -4,9 +4,8 @@ import type { CarrierLayer, FootageLayer, Part, Ride, Shot } from "../document/t
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { rideLayer } from "./drops";
-import { OFFER, WORD } from "./words";
+import { GAPS, OFFER, WORD } from "./words";
 
-const GAPS = { bridge: ["bridging gaps", "bridge gaps in a straight line"], coast: ["coasting through gaps", "go on through gaps with the speed it had"], hold: ["holding in gaps", "hold still in gaps"], hide: ["hidden in gaps", "hide in gaps"] } as const;
 
 /** What a layer rides on and hangs from, and how. */
 export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {

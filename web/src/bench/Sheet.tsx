@@ -74,11 +74,13 @@ function LayerSheet({ layer }: { layer: Layer }) {
 
 function Time({ layer, plate }: { layer: Extract<Layer, { kind: "footage" }>; plate: boolean }) {
   const { shot, commit, frame } = useBench();
+  const about = useAbout().data;
   if (!shot) return null;
   const footage = shot.footage[layer.footage];
   const path = `/layers/${layer.id}`;
   return (
     <Section title="Time" note={footage.kind === "still" ? "still" : `${footage.frames} frames`}>
+      {footage.kind !== "still" && about && <ParamRow control={about.speed as Control} path={`${path}/speed`} owner={layer.name} />}
       {plate || footage.kind === "still" ? (
         <p className="py-1 text-quiet">{plate ? "Trim the shot by the two handles of the film strip." : "A still: it lasts as long as its span."}</p>
       ) : (

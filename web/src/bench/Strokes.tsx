@@ -3,7 +3,7 @@ import { useCarried } from "../api/client";
 import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
 import type { CutoutStroke, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
-import { addStroke, chosenCutout, footageFrame } from "./cutouts";
+import { addStroke, chosenCutout, shownFrame } from "./cutouts";
 
 const LOOK = { keep: { stroke: "#5fb3a1", strokeDasharray: undefined }, remove: { stroke: "#e08763", strokeDasharray: "1 9" } };
 
@@ -17,7 +17,7 @@ export function Strokes({ scale, origin, toShot }: { scale: number; origin: Vec2
   const matrix: Matrix = matrices?.[`${chosen.matte}/${chosen.piece.id}`] ?? IDENTITY;
   const back = inverse(matrix);
   const size = Math.hypot(matrix[0], matrix[3]) || 1; // of a footage pixel in the shot
-  const here = footageFrame(shot, chosen.piece.layer, frame);
+  const here = shownFrame(shot, chosen.piece.layer, frame);
   const pen = tool === "keep" || tool === "remove" ? tool : null;
   const px = (p: Vec2): string => {
     const [x, y] = through(matrix, p);

@@ -1,15 +1,22 @@
 import { useEffect, useRef, useState } from "react";
 import { useSamples } from "../api/client";
+import { inverse, through, type Matrix } from "../document/geometry";
 import { boxAt, boxCorners, cornerMoved, cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
+import { plateFrame } from "../document/timing";
 import type { BoxAt, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
-import { placeInDepth, placeInScene, plateLayer, setBoxByHand, setCornersByHand, setPointByHand } from "./tracking";
+import { usePlateMatrix } from "./plate";
+import { placeInDepth, placeInScene, setBoxByHand, setCornersByHand, setPointByHand } from "./tracking";
+
+const put = ([x, y]: Vec2) => `translate(${x},${y})`;
+const centred = ([cx, cy]: Vec2) => ({ cx, cy });
 
 const GOOD = "#5fb3a1";
 const LOST = "#e08763";
 type ToShot = (e: React.PointerEvent) => Vec2;
-interface View { scale: number; toShot: ToShot; active: boolean }
+/** `px` takes the plate's pixels to the screen's, `toShot` to the shot's, `size` is how much larger lengths are there, `toPlate` is the way back. */
+interface View { px: (p: Vec2) => Vec2; toShot: (p: Vec2) => Vec2; size: number; toPlate: ToShot; active: boolean }
 
 /** The selected track (or the one the selected layer rides on), drawn over the picture and set right there. */
 export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot }) {
@@ -19,18 +26,21 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
   const id = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? (layer.place.ride?.track ?? sceneOf(shot!, layer)) : undefined;
   const track = id ? shot?.tracks[id] : undefined;
   const files = useSamples(track?.samples ? [track.samples] : []);
+  const plate = usePlateMatrix();
   if (!shot || !track) return null;
   const file = track.samples ? files[track.samples] : undefined;
   const all = marks(file, live[track.id]);
-  const now = frame - (plateLayer()?.start ?? 0);
-  const view = { scale, toShot, active: selection.kind === "track" };
+  const now = plateFrame(shot, frame);
+  const back = inverse(plate);
+  const px = (p: Vec2): Vec2 => through(plate, p).map((v) => v * scale) as Vec2;
+  const view: View = { px, toShot: (p) => through(plate, p), size: scale * Math.sqrt(Math.abs(plate[0] * plate[4] - plate[1] * plate[3])), toPlate: (e) => through(back, toShot(e)), active: selection.kind === "track" };
   return (
     <g data-testid="track-path" data-samples={all.length}>
       {track.kind === "point" && [track.position, ...track.more].map((_, i) => <Point key={i} track={track} point={i} all={all} frame={now} view={view} />)}
       {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
       {track.kind === "object" && <Thing track={track} all={all} frame={now} view={view} />}
       {track.kind === "camera" && <Scene track={track} file={file} frame={now} view={view} layer={layer && layer.kind !== "veil" ? layer : undefined} />}
-      {track.kind === "face" && <Face track={track} file={file} all={all} frame={now} scale={scale} />}
+      {track.kind === "face" && <Face track={track} file={file} all={all} frame={now} view={view} />}
     </g>
   );
 }
@@ -40,19 +50,19 @@ const sceneOf = (shot: Shot, layer: FootageLayer | CarrierLayer) =>
   layer.place.depth && !layer.place.hang ? (layer.place.depth.track ?? Object.values(shot.tracks).find((t) => t.kind === "camera" && t.samples)?.id) : undefined;
 
 /** The way of one point through all frames, lost stretches dashed; dots for the frames around this one. */
-function Trail({ all, point, frame, scale }: { all: Mark[]; point: number; frame: number; scale: number }) {
+function Trail({ all, point, frame, view }: { all: Mark[]; point: number; frame: number; view: View }) {
   const runs: Mark[][] = [];
   for (const m of all.filter((x) => x.places[point])) {
     const last = runs.at(-1)?.at(-1);
     if (last && last.frame === m.frame - 1 && last.lost === m.lost) runs.at(-1)!.push(m);
     else runs.push(last && last.frame === m.frame - 1 ? [last, m] : [m]);
   }
-  const px = (m: Mark) => `${(m.places[point]![0] * scale).toFixed(1)},${(m.places[point]![1] * scale).toFixed(1)}`;
+  const px = (m: Mark) => view.px(m.places[point]!).map((v) => v.toFixed(1)).join(",");
   return (
     <>
       {runs.map((run, i) => <polyline key={i} points={run.map(px).join(" ")} fill="none" stroke={run.at(-1)!.lost ? LOST : GOOD} strokeWidth="1.4" strokeDasharray={run.at(-1)!.lost ? "3 4" : undefined} opacity=".9" />)}
       {all.filter((m) => m.places[point] && Math.abs(m.frame - frame) <= 8 && m.frame !== frame).map((m) => (
-        <circle key={m.frame} cx={m.places[point]![0] * scale} cy={m.places[point]![1] * scale} r="1.8" fill={m.lost ? LOST : GOOD} opacity={1 - Math.abs(m.frame - frame) / 10} />
+        <circle key={m.frame} {...centred(view.px(m.places[point]!))} r="1.8" fill={m.lost ? LOST : GOOD} opacity={1 - Math.abs(m.frame - frame) / 10} />
       ))}
     </>
   );
@@ -68,12 +78,12 @@ function useGrip(view: View, done: (moved: Vec2) => Promise<void>) {
       if (e.button !== 0 || e.altKey) return;
       e.stopPropagation();
       e.currentTarget.setPointerCapture(e.pointerId);
-      const p = view.toShot(e);
+      const p = view.toPlate(e);
       grabbed.current = [at[0] - p[0], at[1] - p[1]];
     },
     onPointerMove: (e: React.PointerEvent) => {
       if (!grabbed.current) return;
-      const p = view.toShot(e);
+      const p = view.toPlate(e);
       setMoved([p[0] + grabbed.current[0], p[1] + grabbed.current[1]]);
     },
     onPointerUp: () => {
@@ -86,20 +96,20 @@ function useGrip(view: View, done: (moved: Vec2) => Promise<void>) {
 
 function Point({ track, point, all, frame, view }: { track: PointTrack; point: number; all: Mark[]; frame: number; view: View }) {
   const { moved, grip } = useGrip(view, (to) => setPointByHand(track, point, to));
-  const { scale, active } = view;
+  const { size, active } = view;
   const mark = all.find((m) => m.frame === frame);
   const at = moved ?? pointAt(track, point, frame, mark);
   const colour = mark?.lost ? LOST : GOOD;
   return (
     <>
-      <Trail all={all} point={point} frame={frame} scale={scale} />
+      <Trail all={all} point={point} frame={frame} view={view} />
       {track.hand_set.filter((h) => h.point === point).map((h) => (
-        <path key={h.frame} d="M-4 0h8M0 -4v8" transform={`translate(${h.position[0] * scale},${h.position[1] * scale})`} stroke="#e6e4df" strokeWidth="1.5" />
+        <path key={h.frame} d="M-4 0h8M0 -4v8" transform={put(view.px(h.position))} stroke="#e6e4df" strokeWidth="1.5" />
       ))}
       {at && (
-        <g transform={`translate(${at[0] * scale},${at[1] * scale})`} className={active ? "cursor-grab" : ""} {...grip(at)}>
-          {active && <circle r={track.reach_px * scale} fill={GOOD} fillOpacity=".06" stroke={GOOD} strokeOpacity=".35" strokeDasharray="2 4" style={{ pointerEvents: "none" }} />}
-          <circle r={Math.max(8, track.pattern_px * scale)} fill="transparent" stroke={colour} strokeWidth="1.8" />
+        <g transform={put(view.px(at))} className={active ? "cursor-grab" : ""} {...grip(at)}>
+          {active && <circle r={track.reach_px * size} fill={GOOD} fillOpacity=".06" stroke={GOOD} strokeOpacity=".35" strokeDasharray="2 4" style={{ pointerEvents: "none" }} />}
+          <circle r={Math.max(8, track.pattern_px * size)} fill="transparent" stroke={colour} strokeWidth="1.8" />
           <circle r="1.6" fill={colour} />
           <title>{track.name}: drag to put it right at this frame</title>
         </g>
@@ -115,8 +125,8 @@ function Plane({ track, all, frame, view }: { track: PlaneTrack; all: Mark[]; fr
   if (!corners) return null;
   return (
     <>
-      <Trail all={middles(all)} point={0} frame={frame} scale={view.scale} />
-      <polygon points={corners.map(([x, y]) => `${x * view.scale},${y * view.scale}`).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={mark?.lost ? "4 4" : undefined} style={{ pointerEvents: "none" }} />
+      <Trail all={middles(all)} point={0} frame={frame} view={view} />
+      <polygon points={corners.map((c) => view.px(c).join(",")).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={mark?.lost ? "4 4" : undefined} style={{ pointerEvents: "none" }} />
       {corners.map((_, i) => <Corner key={i} track={track} corners={corners} index={i} colour={colour} view={view} />)}
     </>
   );
@@ -124,9 +134,8 @@ function Plane({ track, all, frame, view }: { track: PlaneTrack; all: Mark[]; fr
 
 function Corner({ track, corners, index, colour, view }: { track: PlaneTrack; corners: Corners; index: number; colour: string; view: View }) {
   const { moved, grip } = useGrip(view, (to) => setCornersByHand(track, corners.map((c, i) => (i === index ? to : c)) as Corners));
-  const [x, y] = moved ?? corners[index];
   return (
-    <g transform={`translate(${x * view.scale},${y * view.scale})`} className={view.active ? "cursor-grab" : ""} {...grip(corners[index])} data-testid={`corner-${index}`}>
+    <g transform={put(view.px(moved ?? corners[index]))} className={view.active ? "cursor-grab" : ""} {...grip(corners[index])} data-testid={`corner-${index}`}>
       <circle r="9" fill="transparent" />
       <circle r="5" fill="#1b1b1b" stroke={colour} strokeWidth="1.8" />
       {index === 0 && <circle r="1.6" fill={colour} />}
@@ -150,8 +159,8 @@ function Box({ track, box, all, lost, frame, view }: { track: ObjectTrack; box: 
   const corners = boxCorners(now);
   return (
     <>
-      <Trail all={middles(all)} point={0} frame={frame} scale={view.scale} />
-      <polygon points={corners.map(([x, y]) => `${x * view.scale},${y * view.scale}`).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={lost ? "4 4" : undefined} className={view.active ? "cursor-grab" : ""} data-testid="object-box" {...whole.grip(box.centre)}>
+      <Trail all={middles(all)} point={0} frame={frame} view={view} />
+      <polygon points={corners.map((c) => view.px(c).join(",")).join(" ")} fill={colour} fillOpacity=".07" stroke={colour} strokeWidth="1.6" strokeDasharray={lost ? "4 4" : undefined} className={view.active ? "cursor-grab" : ""} data-testid="object-box" {...whole.grip(box.centre)}>
         <title>{track.name}: drag to put it right at this frame</title>
       </polygon>
       {view.active && corners.map(([x, y], i) => (
@@ -172,7 +181,7 @@ function Grip({ at, view, title, colour, moving, done }: { at: Vec2; view: View;
     }
   });
   return (
-    <g transform={`translate(${at[0] * view.scale},${at[1] * view.scale})`} className="cursor-grab" {...grip(at)}>
+    <g transform={put(view.px(at))} className="cursor-grab" {...grip(at)}>
       <circle r="9" fill="transparent" />
       <circle r="4.5" fill="#1b1b1b" stroke={colour} strokeWidth="1.8" />
       <title>{title}</title>
@@ -192,7 +201,7 @@ function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackF
       {scenePoints(file, frame).map(([i, x, y]) => {
         const is = chosen === file.points3d[i].map((v) => Number(v.toFixed(5))).join(",");
         return (
-          <g key={i} transform={`translate(${x * view.scale},${y * view.scale})`} className={layer ? "cursor-pointer" : ""} style={{ pointerEvents: layer ? "auto" : "none" }} onPointerDown={(e) => { e.stopPropagation(); if (layer?.place.depth) void placeInDepth(layer, track, file, file.points3d[i]); else if (layer) void placeInScene(layer, track, file.points3d[i], [x, y]); }}>
+          <g key={i} transform={put(view.px([x, y]))} className={layer ? "cursor-pointer" : ""} style={{ pointerEvents: layer ? "auto" : "none" }} onPointerDown={(e) => { e.stopPropagation(); if (layer?.place.depth) void placeInDepth(layer, track, file, file.points3d[i]); else if (layer) void placeInScene(layer, track, file.points3d[i], view.toShot([x, y])); }}>
             <circle r="7" fill="transparent" />
             <circle r={is ? 4 : 2} fill={is ? "#c7a252" : GOOD} fillOpacity={is ? 1 : 0.75} />
             {layer && <title>Place {layer.name} here</title>}
@@ -203,27 +212,28 @@ function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackF
   );
 }
 
-function Face({ track, file, all, frame, scale }: { track: Track; file: TrackFile | undefined; all: Mark[]; frame: number; scale: number }) {
+function Face({ track, file, all, frame, view }: { track: Track; file: TrackFile | undefined; all: Mark[]; frame: number; view: View }) {
   const mark = all.find((m) => m.frame === frame);
   const sample = file?.kind === "face" ? file.frames.find((s) => s.frame === frame) : undefined;
   const mesh = sample?.landmarks;
   const near = track.kind === "face" && !mesh && frame === track.reference_frame ? track.near : null;
   return (
     <>
-      {mesh && FACE_RINGS.map((ring, i) => <polygon key={i} points={ring.map((k) => `${mesh[k][0] * scale},${mesh[k][1] * scale}`).join(" ")} fill="none" stroke={mark?.lost ? LOST : GOOD} strokeWidth="1.3" opacity=".85" />)}
-      {sample?.iris && [sample.iris.left, sample.iris.right].map(([x, y, r], i) => <circle key={i} cx={x * scale} cy={y * scale} r={r * scale} fill="none" stroke={GOOD} strokeWidth="1.3" />)}
-      {near && <circle cx={near[0] * scale} cy={near[1] * scale} r="12" fill="none" stroke={GOOD} strokeWidth="1.8" strokeDasharray="3 3" />}
+      {mesh && FACE_RINGS.map((ring, i) => <polygon key={i} points={ring.map((k) => view.px([mesh[k][0], mesh[k][1]]).join(",")).join(" ")} fill="none" stroke={mark?.lost ? LOST : GOOD} strokeWidth="1.3" opacity=".85" />)}
+      {sample?.iris && [sample.iris.left, sample.iris.right].map(([x, y, r], i) => <circle key={i} {...centred(view.px([x, y]))} r={r * view.size} fill="none" stroke={GOOD} strokeWidth="1.3" />)}
+      {near && <circle {...centred(view.px(near))} r="12" fill="none" stroke={GOOD} strokeWidth="1.8" strokeDasharray="3 3" />}
     </>
   );
 }
 
 /** The corners clicked so far, and the line to the pointer. */
-export function Drawn({ points, pointer, scale }: { points: Vec2[]; pointer: Vec2 | null; scale: number }) {
-  const all = pointer ? [...points, pointer] : points;
+export function Drawn({ points, pointer, plate, scale }: { points: Vec2[]; pointer: Vec2 | null; plate: Matrix; scale: number }) {
+  const shown = points.map((p) => through(plate, p));
+  const all = pointer ? [...shown, pointer] : shown;
   return (
     <>
       <polyline points={all.map(([x, y]) => `${x * scale},${y * scale}`).join(" ")} fill="none" stroke={GOOD} strokeWidth="1.6" />
-      {points.map(([x, y], i) => <circle key={i} cx={x * scale} cy={y * scale} r="5" fill="#1b1b1b" stroke={GOOD} strokeWidth="1.8" />)}
+      {shown.map(([x, y], i) => <circle key={i} cx={x * scale} cy={y * scale} r="5" fill="#1b1b1b" stroke={GOOD} strokeWidth="1.8" />)}
     </>
   );
 }

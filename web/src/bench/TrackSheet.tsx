@@ -2,6 +2,7 @@ import { useRef } from "react";
 import { api, cancelRun, got, useRuns, useSamples } from "../api/client";
 import { handSetFrames } from "../document/marks";
 import { removeTrack } from "../document/ops";
+import { fromPlateFrame, plateFrame } from "../document/timing";
 import type { CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -11,7 +12,7 @@ import { trackedLayers } from "./names";
 import { Rename } from "./Sentence";
 import { PatchStrip } from "./PatchStrip";
 import { Section } from "./Sheet";
-import { combineTracks, plateLayer, runTrack, trimTrack } from "./tracking";
+import { combineTracks, runTrack, trimTrack } from "./tracking";
 import { OFFER, WORD } from "./words";
 
 const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", camera: "the camera of", picture: "the motion of all of" };
@@ -35,22 +36,22 @@ export function TrackSheet({ track }: { track: Track }) {
   const run = runs.find((r) => r.kind === "track" && r.settings.track === track.id && ["waiting", "running", "finishing"].includes(r.state));
   const riders = trackedLayers(shot, track.id).map((l) => l.name);
   const file = track.samples ? files[track.samples] : undefined;
-  const start = plateLayer()?.start ?? 0;
+  const now = plateFrame(shot, frame);
   const frames: { frame: number; lost: boolean; confidence: number; reason?: string }[] = file?.frames ?? [];
-  const here = frames.find((s) => s.frame === frame - start);
+  const here = frames.find((s) => s.frame === now);
   const kept = frames.filter((s) => !s.lost);
   const mean = kept.reduce((a, s) => a + s.confidence, 0) / Math.max(1, kept.length);
   const what = track.kind === "point" && track.more.length ? `${track.more.length + 1} points of` : WHAT[track.kind];
   const letGo = () => {
     if (!("hand_set" in track)) return;
-    const rest = (track.hand_set as { frame: number }[]).filter((h) => h.frame !== frame - start);
-    void commit(`let ${track.name} go at ${frame - start}`, [{ op: "replace", path: `${path}/hand_set`, value: rest }]);
+    const rest = (track.hand_set as { frame: number }[]).filter((h) => h.frame !== now);
+    void commit(`let ${track.name} go at ${now}`, [{ op: "replace", path: `${path}/hand_set`, value: rest }]);
   };
   return (
     <>
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={track.name} label="Name of the track" save={(name) => void commit(`rename ${track.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, {what}{" "}
-        <b>{shot.footage[track.footage]?.name}</b>, seen at <span className="whitespace-nowrap">frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(track.reference_frame + start)}>{track.reference_frame}</button>,</span>{" "}
+        <b>{shot.footage[track.footage]?.name}</b>, seen at <span className="whitespace-nowrap">frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(fromPlateFrame(shot, track.reference_frame))}>{track.reference_frame}</button>,</span>{" "}
         {file ? <>followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : "not followed yet"}{track.kind !== "face" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
       </p>
       {track.note && <p role="status" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{track.note}</p>}
@@ -75,15 +76,15 @@ export function TrackSheet({ track }: { track: Track }) {
       </Section>
       <Section title="At this frame" note={here ? (here.lost ? "lost" : `confidence ${Math.round(here.confidence * 100)} %`) : "not tracked"}>
         <p className="py-1 text-quiet">{here?.reason ? `${here.reason}. ` : ""}{MEND[track.kind]}</p>
-        {file?.kind === "face" && <FaceFacts file={file} frame={frame - start} />}
+        {file?.kind === "face" && <FaceFacts file={file} frame={now} />}
         {file && frames.length > 1 && (
           <div className="flex gap-1.5 pb-1">
-            <button className="btn flex-1 py-0.5" disabled={frame - start <= frames[0].frame} onClick={() => void trimTrack(track, frame - start, frames.at(-1)!.frame)} title="Keeps only what was found from this frame on">Forget before</button>
-            <button className="btn flex-1 py-0.5" disabled={frame - start >= frames.at(-1)!.frame} onClick={() => void trimTrack(track, frames[0].frame, frame - start)} title="Keeps only what was found up to this frame">Forget after</button>
+            <button className="btn flex-1 py-0.5" disabled={now <= frames[0].frame} onClick={() => void trimTrack(track, now, frames.at(-1)!.frame)} title="Keeps only what was found from this frame on">Forget before</button>
+            <button className="btn flex-1 py-0.5" disabled={now >= frames.at(-1)!.frame} onClick={() => void trimTrack(track, frames[0].frame, now)} title="Keeps only what was found up to this frame">Forget after</button>
           </div>
         )}
         {file && frames.length > 1 && track.kind !== "camera" && track.kind !== "picture" && <PatchStrip track={track} frames={frames} />}
-        {handSetFrames(track).includes(frame - start) && <button className="btn" onClick={letGo}>No longer set by hand here</button>}
+        {handSetFrames(track).includes(now) && <button className="btn" onClick={letGo}>No longer set by hand here</button>}
       </Section>
       <div className="flex-1" />
       <TableRow track={track} />

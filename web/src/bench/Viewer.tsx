@@ -1,4 +1,5 @@
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { inverse, through } from "../document/geometry";
 import type { Vec2 } from "../document/types";
 import { frames } from "../live/frames";
 import { isShapeTool, useBench } from "../state/bench";
@@ -6,8 +7,10 @@ import { insertFootage, readDrop } from "./drops";
 import { DragBox } from "./DragBox";
 import { Strokes } from "./Strokes";
 import { DrawShape, SHAPE_SAYS } from "./DrawShape";
+import { EffectHandles } from "./EffectHandles";
 import { Handles } from "./Handles";
 import { Outlines } from "./Outlines";
+import { usePlateMatrix } from "./plate";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
 import { pickScreen } from "./shaping";
@@ -31,6 +34,7 @@ const SAYS = {
 export function Viewer() {
   const bench = useBench();
   const { shot, zoom, pan, set, compare, wipe, peek, selection, tool, playing } = bench;
+  const plate = usePlateMatrix();
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [room, setRoom] = useState<Vec2>([800, 450]);
@@ -108,7 +112,7 @@ export function Viewer() {
           held.current = { x: e.clientX, y: e.clientY, pan };
           e.currentTarget.setPointerCapture(e.pointerId);
         } else if (e.button === 0 && tool === "screen") void pickScreen(toShot(e));
-        else if (e.button === 0 && tool !== "move") clickToTrack(toShot(e));
+        else if (e.button === 0 && tool !== "move") clickToTrack(through(inverse(plate), toShot(e)));
       }}
       onPointerMove={(e) => {
         setPointer(toShot(e));
@@ -130,12 +134,13 @@ export function Viewer() {
           <g transform={`translate(${origin[0]} ${origin[1]})`}>
             <TrackMarks scale={scale} toShot={toShot} />
             {tool === "move" && <Handles scale={scale} toShot={toShot} />}
+            {tool === "move" && <EffectHandles scale={scale} toShot={toShot} />}
             <Outlines scale={scale} toShot={toShot} />
-            {tool === "plane" && <Drawn points={bench.drawn} pointer={pointer} scale={scale} />}
+            {tool === "plane" && <Drawn points={bench.drawn} pointer={pointer} plate={plate} scale={scale} />}
           </g>
         </svg>
       )}
-      {shot && !playing && tool === "object" && <DragBox scale={scale} origin={origin} toShot={toShot} done={boxToTrack} />}
+      {shot && !playing && tool === "object" && <DragBox scale={scale} origin={origin} toShot={toShot} done={(a, b) => boxToTrack(through(inverse(plate), a), through(inverse(plate), b))} />}
       {shot && !playing && selection.kind === "matte" && <Strokes scale={scale} origin={origin} toShot={toShot} />}
       {shot && !playing && isShapeTool(tool) && <DrawShape key={tool} tool={tool} scale={scale} origin={origin} toShot={toShot} />}
       {compare === "wipe" && (

@@ -1,6 +1,7 @@
 /** Strokes of cut-outs: where they are drawn, and carrying them through the shot. */
 import { api, got, queries } from "../api/client";
 import { newCutout } from "../document/mattes";
+import { footageFrame } from "../document/timing";
 import type { CutoutPiece, CutoutStroke, FootageLayer, Run, Shot, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { layPiece } from "./shaping";
@@ -15,14 +16,8 @@ export function chosenCutout(): { matte: string; path: string; piece: CutoutPiec
   return matte && found ? { matte: matte.id, path: `/mattes/${matte.id}/pieces/${found.index}`, piece: found.p } : null;
 }
 
-const rate = (text: string) => text.split("/").map(Number).reduce((a, b) => a / b);
-
 /** The frame of a layer's footage that shows at a frame of the shot. */
-export function footageFrame(shot: Shot, layerId: string, frame: number): number {
-  const layer = shot.layers[layerId] as FootageLayer;
-  const footage = shot.footage[layer.footage];
-  return Math.floor(((frame - layer.start) * rate(footage.rate)) / rate(shot.rate) + 1e-6);
-}
+export const shownFrame = (shot: Shot, layerId: string, frame: number) => footageFrame(shot, shot.layers[layerId] as FootageLayer, frame);
 
 /** Take the pen that keeps or removes in hand; where no cut-out is chosen one is started, of the plate if nothing else is said. */
 export async function takePen(tool: "keep" | "remove", layer: FootageLayer | null = plateLayer()): Promise<void> {
@@ -38,7 +33,7 @@ export async function addStroke(points: Vec2[], width: number, keep: boolean): P
   const chosen = chosenCutout();
   if (!shot || !chosen) return;
   const round = (v: number) => Number(v.toFixed(1));
-  const value: CutoutStroke = { frame: footageFrame(shot, chosen.piece.layer, frame), keep, width: round(width), points: thinned(points).map(([x, y]) => [round(x), round(y)]) };
+  const value: CutoutStroke = { frame: shownFrame(shot, chosen.piece.layer, frame), keep, width: round(width), points: thinned(points).map(([x, y]) => [round(x), round(y)]) };
   await commit(`${keep ? "keep" : "remove"} by a stroke in ${chosen.piece.name}`, [{ op: "add", path: `${chosen.path}/strokes/-`, value }]);
 }
 

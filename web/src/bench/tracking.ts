@@ -6,6 +6,7 @@ import { handSetFrames } from "../document/marks";
 import { newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
 import type { BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
+import { plateFrame } from "../document/timing";
 import { useBench } from "../state/bench";
 
 export const plateLayer = () => {
@@ -15,8 +16,10 @@ export const plateLayer = () => {
 
 const rounded = (p: Vec2): Vec2 => p.map((v) => Number(v.toFixed(2))) as Vec2;
 
+/** Whether a place, in the plate's own pixels, lies in its picture. */
 function inPicture([x, y]: Vec2): boolean {
-  const [w, h] = useBench.getState().shot!.size;
+  const { shot } = useBench.getState();
+  const [w, h] = shot!.footage[plateLayer()?.footage ?? ""]?.size ?? shot!.size;
   return x >= 0 && y >= 0 && x < w && y < h;
 }
 
@@ -24,7 +27,7 @@ async function begin(make: (footage: string, frame: number, count: number) => Tr
   const { shot, frame, commit, set } = useBench.getState();
   const plate = plateLayer();
   if (!shot || !plate) return;
-  const track = make(plate.footage, frame - plate.start, Object.keys(shot.tracks).length + 1);
+  const track = make(plate.footage, plateFrame(shot, frame), Object.keys(shot.tracks).length + 1);
   set({ tool: "move", drawn: [] });
   await commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
   set({ selection: { kind: "track", id: track.id }, drawer: null });
@@ -49,7 +52,7 @@ export async function placeInScene(layer: FootageLayer | CarrierLayer, track: Tr
 export async function placeInDepth(layer: FootageLayer | CarrierLayer, track: Track, file: CameraFile, place: number[]): Promise<void> {
   const { frame, commit, shot } = useBench.getState();
   const depth = layer.place.depth;
-  const pose = file.frames.find((f) => f.frame === frame - (plateLayer()?.start ?? 0))?.world_to_camera;
+  const pose = file.frames.find((f) => f.frame === plateFrame(shot, frame))?.world_to_camera;
   if (!shot || !depth || !pose) return;
   const world = track.kind === "camera" ? (track.world ?? SAME) : SAME;
   const away = pose[8] * place[0] + pose[9] * place[1] + pose[10] * place[2] + pose[11];
@@ -62,7 +65,7 @@ export async function placeInDepth(layer: FootageLayer | CarrierLayer, track: Tr
   ]);
 }
 
-/** A click in the picture with a tracking tool in hand. */
+/** A click in the picture with a tracking tool in hand, in the plate's own pixels. */
 export function clickToTrack(at: Vec2): void {
   const { tool, drawn, set, shot, selection, commit, frame, say } = useBench.getState();
   if (!shot || !inPicture(at)) return;
@@ -78,12 +81,12 @@ export function clickToTrack(at: Vec2): void {
     const track = shot.tracks[selection.id];
     set({ tool: "move" });
     if (track.kind !== "point") return;
-    if (frame - (plateLayer()?.start ?? 0) !== track.reference_frame) say(`Points are added at the frame the track starts from: ${track.reference_frame}.`);
+    if (plateFrame(shot, frame) !== track.reference_frame) say(`Points are added at the frame the track starts from: ${track.reference_frame}.`);
     else void commit(`add a point to ${track.name}`, [{ op: "add", path: `/tracks/${track.id}/more/-`, value: place }]);
   }
 }
 
-/** A box dragged around a thing. */
+/** A box dragged around a thing, by two corners in the plate's own pixels. */
 export function boxToTrack(a: Vec2, b: Vec2): void {
   const centre = rounded([(a[0] + b[0]) / 2, (a[1] + b[1]) / 2]);
   const sides = rounded([Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])]);
@@ -120,17 +123,17 @@ export async function trimTrack(track: Track, first: number, last: number): Prom
 
 /** A new track that goes as several point tracks do together; it starts from the present frame. */
 export async function combineTracks(tracks: Track[]): Promise<void> {
-  const { id, say, frame, select } = useBench.getState();
+  const { id, say, shot, frame, select } = useBench.getState();
   const name = tracks.length === 2 ? `${tracks[0].name} and ${tracks[1].name}` : `${tracks[0].name} and ${tracks.length - 1} more`;
   try {
-    const made = await got<{ id: string }>(api.POST("/api/shots/{shot_id}/tracks/combine", { params: { path: { shot_id: id! } }, body: { tracks: tracks.map((t) => t.id), name, reference_frame: frame - (plateLayer()?.start ?? 0) } }));
+    const made = await got<{ id: string }>(api.POST("/api/shots/{shot_id}/tracks/combine", { params: { path: { shot_id: id! } }, body: { tracks: tracks.map((t) => t.id), name, reference_frame: plateFrame(shot, frame) } }));
     select({ kind: "track", id: made.id });
   } catch (error) {
     say((error as Error).message);
   }
 }
 
-const here = () => useBench.getState().frame - (plateLayer()?.start ?? 0);
+const here = () => plateFrame(useBench.getState().shot, useBench.getState().frame);
 
 /** Put a point right at this frame; tracking takes it as a constraint. */
 export async function setPointByHand(track: PointTrack, point: number, position: Vec2): Promise<void> {

@@ -1,6 +1,6 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { BoxAt, ObjectTrack, Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Shot, Track, Vec2 } from "./types";
+import type { BoxAt, ObjectTrack, Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Ride, Shot, Track, Vec2 } from "./types";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -57,8 +57,8 @@ export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLa
   const moving = footage.kind !== "still";
   return {
     kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
-    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", opacity: constant(1), wrap: constant(0), wrap_width: constant(12), cut: [], effects: [],
-    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, depth: null, ride: null, hang: null, steady: null, motion_blur: false },
+    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", speed: constant(1), opacity: constant(1), wrap: constant(0), wrap_width: constant(12), cut: [], effects: [],
+    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, depth: null, ride: null, pivot_ride: null, hang: null, steady: null, motion_blur: false },
   } as FootageLayer;
 }
 
@@ -125,6 +125,8 @@ export function removeTrack(shot: Shot, id: string): Op[] {
   for (const layer of Object.values(shot.layers)) {
     if (layer.kind !== "veil" && layer.place.depth?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/depth/track`, value: null });
     if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
+    if (layer.kind !== "veil" && layer.place.pivot_ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/pivot_ride`, value: null });
+    layer.effects.forEach((effect, i) => { if ((effect.ride as Ride | null | undefined)?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/effects/${i}/ride`, value: null }); });
     if (layer.kind !== "veil" && layer.place.steady?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/steady`, value: null });
   }
   for (const track of Object.values(shot.tracks)) if (track.bridge === id) ops.push({ op: "replace", path: `/tracks/${track.id}/bridge`, value: null });

@@ -19,7 +19,7 @@ export interface Hang { layer: string; reference_frame: number }
 export interface Depth { track: string | null; position: Animated<Vec3>; rotation: Animated<Vec3>; width: Animated<number>; facing: "own" | "camera" }
 export interface Place {
   position: Animated<Vec2>; scale: Animated<Vec2>; rotation: Animated<number>; pivot: Animated<Vec2>;
-  corners: Animated<Corners> | null; depth: Depth | null; ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
+  corners: Animated<Corners> | null; depth: Depth | null; ride: Ride | null; pivot_ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
 }
 export interface OutlinePoint { at: Vec2; before: Vec2; after: Vec2; outer: number; inner: number }
 export interface Outline { points: OutlinePoint[] }
@@ -37,7 +37,7 @@ export type Piece = CutoutPiece | DifferencePiece | ShapePiece | ChromaPiece | R
 export interface Matte { id: string; name: string; pieces: Piece[] }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; cut: Cut[]; effects: Effect[] }
-export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place; wrap: Animated<number>; wrap_width: Animated<number> };
+export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place; speed: Animated<number>; wrap: Animated<number>; wrap_width: Animated<number> };
 export type VeilLayer = LayerBase & { kind: "veil" };
 export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
 export type Layer = FootageLayer | VeilLayer | CarrierLayer;

@@ -3,8 +3,8 @@ import { useEffect, useMemo, useState } from "react";
 import * as THREE from "three";
 import { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";
 import { useSamples } from "../api/client";
-import { plateLayer } from "../bench/tracking";
 import { sample } from "../document/animate";
+import { plateFrame } from "../document/timing";
 import { eyeOf, floorThrough, modelOf, movedBy, poseIn, SAME, scaledBy, setWorld, through4, times4, type Matrix4 } from "../document/scene";
 import type { CameraFile, CameraTrack, FootageLayer, Shot, Vec3 } from "../document/types";
 import { useBench } from "../state/bench";
@@ -32,7 +32,7 @@ export default function SceneView({ trackId }: { trackId: string }) {
   const [distance, setDistance] = useState(100);
   if (!shot || !file) return <p className="m-auto text-quiet">Reading the solve…</p>;
   const world = track.world ?? SAME;
-  const now = frame - (plateLayer()?.start ?? 0);
+  const now = plateFrame(shot, frame);
   const start = (what: Picking) => { setPicking(what === picking ? "none" : what); setPicked([]); };
   const finish = (label: string, next: Matrix4) => {
     void commit(label, setWorld(shot, track, next.map((v) => Number(v.toPrecision(9)))));

@@ -58,6 +58,7 @@ class About(BaseModel):
     place: list[Control]
     depth: list[Control]
     opacity: Control
+    speed: Control
     edge: list[Control]
     blends: list[str]
 
@@ -96,6 +97,7 @@ def about() -> About:
         place=place,
         depth=depth,
         opacity=opacity,
+        speed=Control(**describe_field(FootageLayer, "speed")),
         edge=[Control(**describe_field(FootageLayer, name)) for name in ("wrap", "wrap_width")],
         blends=list(MODES),
     )

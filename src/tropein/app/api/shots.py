@@ -12,13 +12,13 @@ from tropein.app.api.deps import Db, Live, Pool, Work
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
+from tropein.core.compose.carried import carried
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
-from tropein.core.document import CutoutPiece, FootageLayer, ShapePiece, Shot, VeilLayer
+from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
-from tropein.core.raster.warp import Matrix
 
 router = APIRouter(prefix="/api/shots", tags=["shots"])
 Label = Annotated[str, Field(min_length=1, max_length=200)]
@@ -155,31 +155,11 @@ async def frame_jpeg(
 
 
 @router.get("/{shot_id}/carried")
-def carried(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[float] | None]:
-    """What rides and hanging do to each placed layer, and rides to each shape ("matte/piece"), at a frame, as 3x3 matrices
-    row by row in shot pixels; null where a ride hides it. For layers in depth it is the whole matrix, from their own pixels
-    on. For drawing handles where the picture is."""
+def carried_at(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[float] | None]:
+    """What rides do to everything at a frame (see core.compose.carried), matrices row by row."""
     shot = load_shot(shots.row_of(db, shot_id).document)
-    places = Places(shot, work.artefacts.path)
-    out: dict[str, list[float] | None] = {}
-    for layer in shot.layers.values():
-        if isinstance(layer, FootageLayer) and layer.place.depth:
-            out[layer.id] = _row_by_row(places.matrix(layer, frame))
-        elif not isinstance(layer, VeilLayer) and (layer.place.ride or layer.place.hang):
-            matrix = places.carried(layer.place, frame)
-            out[layer.id] = _row_by_row(matrix)
-    for matte in shot.mattes.values():
-        for piece in matte.pieces:
-            if isinstance(piece, ShapePiece) and piece.ride:
-                out[f"{matte.id}/{piece.id}"] = _row_by_row(places.shape_carried(piece, frame))
-            if isinstance(piece, CutoutPiece) and isinstance(layer := shot.layers[piece.layer], FootageLayer):
-                whole = places.matrix(layer, frame)
-                out[f"{matte.id}/{piece.id}"] = _row_by_row(whole)
-    return out
-
-
-def _row_by_row(matrix: Matrix | None) -> list[float] | None:
-    return None if matrix is None else [float(v) for v in (matrix / matrix[2, 2]).ravel()]
+    found = carried(Places(shot, work.artefacts.path), frame)
+    return {k: None if m is None else [float(v) for v in (m / m[2, 2]).ravel()] for k, m in found.items()}
 
 
 class PixelValues(BaseModel):

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 from tropein.core.animate.sample import sample
 from tropein.core.document.animated import Animated
-from tropein.core.document.effect import KINDS, EffectBase, register
+from tropein.core.document.effect import KINDS, CentredEffect, EffectBase, register
 from tropein.core.raster.picture import Picture
 
 Values = dict[str, Any]
@@ -45,13 +45,16 @@ def effect(apply: Apply) -> Callable[[type[E]], type[E]]:
 
 
 def sampled(parameters: EffectBase, frame: float) -> Values:
-    """All parameters of an effect at a frame, the mix included; the frame itself where the effect lives by it."""
+    """All parameters of an effect at a frame, the mix included; the frame itself where the effect lives by it. `own` takes the
+    picture's pixels to those a centre is given in: the planner knows better than that they are the same."""
     values = {}
     for name in type(parameters).model_fields:
         value = getattr(parameters, name)
         values[name] = sample(value, frame) if isinstance(value, Animated) else value
     if parameters.lives:
         values["frame"] = frame
+    if isinstance(parameters, CentredEffect):
+        values["own"] = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
     return values
 
 

@@ -1,0 +1,47 @@
+import { Popover } from "radix-ui";
+import { FACE_SPOTS } from "../document/marks";
+import { at, partsOf } from "../document/ops";
+import type { Part, Ride } from "../document/types";
+import { useBench } from "../state/bench";
+import { Menu } from "../ui/Menu";
+import { KindGlyph } from "./Kit";
+import { PartsMenu } from "./RideWords";
+import { GAPS, OFFER, WORD } from "./words";
+
+/** The tie of a point (a pivot, an effect's centre) to a track: a small button on its row that opens a sentence. */
+export function RideButton({ path, what, owner, whole }: { path: string; what: string; owner: string; whole: boolean }) {
+  const { shot, frame, commit } = useBench();
+  if (!shot) return null;
+  const ride = at(shot, path) as unknown as Ride | null;
+  const tracks = Object.values(shot.tracks);
+  const track = ride ? shot.tracks[ride.track] : undefined;
+  const name = `${what.toLowerCase()} of ${owner}`;
+  const set = (label: string, value: Ride | null) => void commit(label, [{ op: "replace", path, value }]);
+  const tie = (id: string) => {
+    const t = shot.tracks[id];
+    const parts: Part[] = whole ? partsOf(t) : ["position"];
+    set(`let the ${name} ride on ${t.name}`, { track: id, reference_frame: frame, parts, spot: t.kind === "face" ? "head" : "", steady: 0, gaps: "bridge" });
+  };
+  const change = (part: Partial<Ride>) => set(`change the ride of the ${name}`, { ...ride!, ...part });
+  return (
+    <Popover.Root>
+      <Popover.Trigger className={`icon-btn min-w-5 ${ride ? "text-track" : "opacity-50"}`} aria-label={`${what} rides on`} title={ride ? `Rides on ${track?.name}` : "Let it ride on a track"}><KindGlyph kind="point" /></Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="menu w-72 p-3 leading-6" sideOffset={4} collisionPadding={8} aria-label={`What the ${name} rides on`}>
+          {what} {ride ? "rides on " : ""}
+          <Menu
+            className={ride ? `${WORD} decoration-track!` : OFFER} label="What it rides on" trigger={ride ? (track?.name ?? "?") : tracks.length ? "rides on nothing yet" : "rides on nothing yet (no tracks)"}
+            choices={[...tracks.map((t) => ({ id: t.id, label: t.name, hint: t.samples ? t.kind : "not tracked", checked: ride?.track === t.id, act: () => tie(t.id) })), { id: "none", label: "nothing", checked: !ride, act: () => set(`untie the ${name}`, null) }]}
+          />
+          {ride && (
+            <>
+              {track?.kind === "face" && <>, at its <Menu className={WORD} label="What of the face" trigger={ride.spot || "head"} choices={FACE_SPOTS.map((s) => ({ id: s, label: s, checked: s === ride.spot, act: () => change({ spot: s }) }))} /></>}
+              {whole && <> (<PartsMenu ride={ride} plane={track?.kind === "plane"} set={(parts) => change({ parts })} />)</>}, from <b className="mono">{ride.reference_frame}</b>,{" "}
+              <Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "coast", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change({ gaps: g }) }))} />.
+            </>
+          )}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

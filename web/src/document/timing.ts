@@ -1,0 +1,47 @@
+/** Which frame of its footage a layer shows, as the server works it out, and back. */
+import { sample } from "./animate";
+import type { Animated, FootageLayer, Shot } from "./types";
+
+const rate = (text: string) => text.split("/").map(Number).reduce((a, b) => a / b);
+
+/** How far footage has run since the first key of its speed: the sum of the speeds of the frames in between. */
+function run(speed: Animated<number>, frame: number): number {
+  const keys = speed.keys;
+  const [first, last] = [keys[0].frame, keys.at(-1)!.frame];
+  if (frame <= first) return (frame - first) * keys[0].value;
+  let sum = 0;
+  for (let f = first; f < Math.min(frame, last); f += 1) sum += sample(speed, f + 0.5);
+  return sum + Math.max(0, frame - last) * keys.at(-1)!.value;
+}
+
+/** The frame of a layer's footage at a frame of the shot; not bounded by the footage's ends. */
+export function footageFrame(shot: Shot, layer: FootageLayer, frame: number): number {
+  const footage = shot.footage[layer.footage];
+  const { speed, start } = layer;
+  const begin = sample(speed, start) < 0 ? footage.frames - 1 : 0;
+  const ran = speed.keys.length ? run(speed, frame) - run(speed, start) : (frame - start) * speed.value;
+  return Math.floor(begin + (ran * rate(footage.rate)) / rate(shot.rate) + 1e-6);
+}
+
+/** The first frame of the shot at which a layer shows a frame of its footage, or the one nearest to it. */
+export function shotFrame(shot: Shot, layer: FootageLayer, index: number): number {
+  if (!layer.speed.keys.length && layer.speed.value === 1 && rate(shot.footage[layer.footage].rate) === rate(shot.rate)) return index + layer.start;
+  let best = [Infinity, layer.start];
+  for (let f = 0; f < shot.frames; f += 1) {
+    const away = Math.abs(footageFrame(shot, layer, f) - index);
+    if (away < best[0]) best = [away, f];
+  }
+  return best[1];
+}
+
+/** The plate's own frame at a frame of the shot: what tracks of the plate count in. */
+export function plateFrame(shot: Shot | null, frame: number): number {
+  const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
+  return shot && plate?.kind === "footage" ? footageFrame(shot, plate, frame) : frame;
+}
+
+/** Where a frame of the plate lies in the shot. */
+export function fromPlateFrame(shot: Shot | null, index: number): number {
+  const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
+  return shot && plate?.kind === "footage" ? shotFrame(shot, plate, index) : index;
+}
