@@ -7,7 +7,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from demo import shots, stock
+from demo import stock
+from demo.shots import pilot, quay
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.store import shelf
@@ -37,14 +38,14 @@ def seed(context: WorkContext, say: Say) -> None:
             _shelve(context, [PLATES / file], name, ["plate"])
     footage = _footage(context)
     for name, plate, build in (
-        ("Lamp on the sign", "Quay", shots.lamp_on_the_sign),
-        ("Sign repainted", "Quay", shots.sign_repainted),
-        ("Compass in the air", "Quay", shots.compass_in_the_air),
-        ("Embers and mist", "Pilot", shots.embers_and_mist),
-        ("Lamp eyes", "Pilot", shots.lamp_eyes),
-        ("Mist behind the pilot", "Pilot", shots.mist_behind_the_pilot),
-        ("Rope in from the blue", "Quay", shots.rope_in_from_the_blue),
-        ("Sea-glass eyes", "Pilot", shots.sea_glass_eyes),
+        ("Lamp on the sign", "Quay", quay.lamp_on_the_sign),
+        ("Sign repainted", "Quay", quay.sign_repainted),
+        ("Compass in the air", "Quay", quay.compass_in_the_air),
+        ("Embers and mist", "Pilot", pilot.embers_and_mist),
+        ("Lamp eyes", "Pilot", pilot.lamp_eyes),
+        ("Mist behind the pilot", "Pilot", pilot.mist_behind_the_pilot),
+        ("Rope in from the blue", "Quay", quay.rope_in_from_the_blue),
+        ("Sea-glass eyes", "Pilot", pilot.sea_glass_eyes),
     ):
         if name not in shots_there:
             say(f"setting up the shot {name}")

@@ -1,5 +1,5 @@
-"""The first stock elements, made from nothing but arithmetic: a lamp flare, embers, mist, a brass dial, a
-painted board, harbour sound.
+"""The stock elements, made from nothing but arithmetic: a lamp flare, embers, mist, smoke on blue, a night sky, a brass dial,
+a painted board, harbour sound.
 
 Each function writes PNG files (straight alpha, display-encoded) or a WAV into a folder and returns their paths.
 """
@@ -91,6 +91,80 @@ def drifting_mist(folder: Path, width: int = 1920, height: int = 620) -> list[Pa
     colour = np.array([0.36, 0.42, 0.5], np.float32)
     path = folder / "mist.png"
     write_picture(path, np.ascontiguousarray(np.dstack([alpha[..., None] * colour, alpha]), np.float32), "png")
+    return [path]
+
+
+def chimney_smoke(folder: Path, frames: int = 72, width: int = 640, height: int = 480) -> list[Path]:
+    """Grey smoke that rises and spreads before an unevenly lit blue screen; the last frame leads into the first."""
+    rng = np.random.default_rng(12)
+    count = 44
+    born, side, spin = np.arange(count) / count, rng.normal(0, 1, count), rng.uniform(-1, 1, count)
+    patch, half = 256, 128
+    yy, xx = (np.mgrid[0:patch, 0:patch].astype(np.float32) - half) / half
+    round_off = np.clip(1 - np.hypot(xx, yy), 0, 1) ** 1.5
+    puffs = []
+    for seed in range(8):
+        n = fractal(patch, patch, 90, seed=30 + seed, octaves=5, gain=0.6)
+        billow = np.clip((n - n.mean()) / (2.2 * n.std()) + 0.55, 0, 1)
+        puffs.append((round_off * billow).astype(np.float32))
+    y, x = np.mgrid[0 : 1 : height * 1j, 0 : 1 : width * 1j].astype(np.float32)
+    lit = (0.75 + 0.45 * np.exp(-(((x - 0.42) / 0.5) ** 2) - ((y - 0.45) / 0.6) ** 2))[..., None]
+    screen = lit * np.array([0.02, 0.075, 0.5], np.float32)
+    paths = []
+    for frame in range(frames):
+        thick, bright = np.zeros((height, width), np.float32), np.zeros((height, width), np.float32)
+        for k in np.argsort(-((frame / frames + born) % 1.0)):
+            age = (frame / frames + born[k]) % 1.0
+            size = 34 + 150 * age**0.8
+            px = width * 0.42 + 60 * age + side[k] * (8 + 60 * age) + 26 * np.sin(5 * age + 6.28 * born[k])
+            py = height * (0.98 - 0.95 * age**0.85)
+            turn = cv2.getRotationMatrix2D((half, half), 40 * age * spin[k] * 4, size / half)
+            turn[:, 2] += (px - half, py - half)
+            strength = 0.74 * min(1.0, age / 0.06) * (1 - age) ** 1.3
+            x0, y0 = max(0, int(px - size) - 1), max(0, int(py - size) - 1)
+            x1, y1 = min(width, int(px + size) + 2), min(height, int(py + size) + 2)
+            if x0 >= x1 or y0 >= y1:
+                continue
+            turn[:, 2] -= (x0, y0)
+            cover = cv2.warpAffine(puffs[k % 8], turn, (x1 - x0, y1 - y0)) * strength
+            shade = 0.34 + 0.2 * cv2.warpAffine(-xx - 0.6 * yy, turn, (x1 - x0, y1 - y0))
+            there = np.s_[y0:y1, x0:x1]
+            bright[there] = bright[there] * (1 - cover) + cover * shade
+            thick[there] = thick[there] * (1 - cover) + cover
+        light = bright[..., None] * np.array([1.0, 0.98, 0.95], np.float32) + (1 - thick[..., None]) * screen
+        light += rng.normal(0, 0.004, light.shape).astype(np.float32)
+        path = folder / f"smoke_{frame:04d}.png"
+        write_picture(path, _light(np.clip(light, 0, 1), np.ones((height, width), np.float32)), "png")
+        paths.append(path)
+    return paths
+
+
+def night_sky(folder: Path, width: int = 1600, height: int = 900) -> list[Path]:
+    """A deep sky with a band of far stars across it, dust in the band, and bright ones strewn over all."""
+    rng = np.random.default_rng(13)
+    y, x = np.mgrid[0 : 1 : height * 1j, 0 : 1 : width * 1j].astype(np.float32)
+    sky = np.array([0.006, 0.011, 0.026], np.float32) * (0.6 + 1.1 * y)[..., None]
+
+    def even(scale: int, seed: int, octaves: int) -> Pixels:
+        """Noise about 0, most of it within -1..1."""
+        n = fractal(width, height, scale, seed=seed, octaves=octaves, gain=0.58)
+        return ((n - n.mean()) / (2 * n.std())).astype(np.float32)
+
+    across = (y - 0.42) + 0.5 * (x - 0.5) + 0.05 * even(500, 40, 4)
+    dust = np.clip(0.5 + 1.4 * even(170, 42, 6), 0, 1) * np.exp(-((across / 0.06) ** 2))
+    band = np.exp(-((across / 0.17) ** 2)) * np.clip(0.5 + 0.45 * even(240, 41, 6), 0, 1) * (1 - 0.85 * dust)
+    warm_core = np.array([0.07, 0.02, -0.02], np.float32) * np.exp(-((across / 0.06) ** 2))[..., None]
+    sky = sky + 0.55 * band[..., None] * (np.array([0.13, 0.15, 0.21], np.float32) + warm_core)
+    for count, size, light in ((5200, 0.55, 0.25), (900, 0.8, 0.7), (90, 1.25, 2.2)):
+        layer = np.zeros((height, width, 3), np.float32)
+        at = (rng.integers(0, height, count), rng.integers(0, width, count))
+        warm = rng.uniform(0, 1, (count, 1)).astype(np.float32)
+        colour = warm * np.array([1.0, 0.8, 0.6], np.float32) + (1 - warm) * np.array([0.75, 0.87, 1.0], np.float32)
+        keep = rng.uniform(0, 1, count) < 0.35 + 1.2 * band[at]
+        layer[at] = colour * (light * rng.exponential(1.0, (count, 1)) * keep[:, None]).astype(np.float32)
+        sky = sky + cv2.GaussianBlur(layer, (0, 0), size) * (2 * np.pi * size**2) * 0.35
+    path = folder / "night-sky.png"
+    write_picture(path, _light(np.minimum(sky, 1), np.ones((height, width), np.float32)), "png")
     return [path]
 
 

@@ -15,7 +15,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from demo.plates import film, puppet, roofs, workbench, yard
+from demo.plates import film, puppet, roofs, swipe, workbench, yard
 from demo.plates.tracing import Shot, Tracer
 
 AXES = "OpenCV camera (x right, y down, z forward); world z up; pixel (0, 0) is the corner of the top left pixel"
@@ -23,7 +23,7 @@ AXES = "OpenCV camera (x right, y down, z forward); world z up; pixel (0, 0) is 
 
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
-    options.add_argument("plate", choices=("quay", "pilot", "caster", "spinner", "harbour"))
+    options.add_argument("plate", choices=("quay", "pilot", "caster", "spinner", "harbour", "swipe"))
     options.add_argument("--out", type=Path, required=True)
     options.add_argument("--size", default="960x540")
     options.add_argument("--frames", help="first-last; all by default")
@@ -36,6 +36,8 @@ def main() -> None:
             _quay(chosen, workbench.shot(width, height), Path(folder))
         elif chosen.plate == "spinner":
             _spinner(chosen, yard.shot(width, height), Path(folder))
+        elif chosen.plate == "swipe":
+            _swipe(chosen, swipe.shot(width, height), Path(folder))
         elif chosen.plate == "harbour":
             _harbour(chosen, width, height, Path(folder))
         else:
@@ -50,9 +52,15 @@ def _quay(chosen: Any, shot: Shot, folder: Path) -> None:
 
 
 def _spinner(chosen: Any, shot: Shot, folder: Path) -> None:
-    tracer, moving = Tracer(shot, chosen.samples, 4, 5), yard.Moving(folder)
-    _frames(chosen, yard.FRAMES, lambda frame: tracer.picture(frame, moving.scene))
+    tracer, scenes = Tracer(shot, chosen.samples, 4, 5), yard.scenes(folder)
+    _frames(chosen, yard.FRAMES, lambda frame: tracer.picture(frame, scenes))
     _finish(chosen, shot, yard.FRAMES, yard.truth(shot), seed=3000)
+
+
+def _swipe(chosen: Any, shot: Shot, folder: Path) -> None:
+    tracer, scenes = Tracer(shot, chosen.samples, 4, 5), swipe.scenes(folder)
+    _frames(chosen, swipe.FRAMES, lambda frame: tracer.picture(frame, scenes))
+    _finish(chosen, shot, swipe.FRAMES, swipe.truth(shot), seed=5000)
 
 
 def _harbour(chosen: Any, width: int, height: int, folder: Path) -> None:

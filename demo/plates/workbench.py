@@ -88,6 +88,7 @@ def paints(folder: Path) -> Paints:
     p.textured("brass", t.mottled(512, 512, 18, brass, 8, 0.01), 0.1, roughness=0.3, metallic=1.0)
     p.textured("sign", t.sign(), 0.25, roughness=0.5)
     p.textured("chart", t.chart(), 0.1, roughness=0.8)
+    p.plain("clay", (0.74, 0.47, 0.35), roughness=0.6, specular=0.3, sheen=0.2)
     glossy = {
         "ink": (0.03, 0.03, 0.035),
         "blush": (0.78, 0.36, 0.28),

@@ -4,6 +4,7 @@ The set's own bench, wall and paints; centimetres, z up. The cart eases from one
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -104,45 +105,60 @@ class Yard(workbench.Set):
 
 
 class Moving:
-    """The scene at a moment: what stands still is written once."""
+    """A scene some of whose groups move: what stands still is written once, and every group is one file for each of its things."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, groups: dict[str, list[tuple[m.Mesh, str]]]) -> None:
         self._materials = workbench.paints(folder).materials
-        yard = Yard()
-        self._still = self._written(folder, "still", yard.things)
-        self._cart = self._written(folder, "cart", yard.cart)
-        self._wheel = self._written(folder, "wheel", yard.wheel)
-        self._roller = self._written(folder, "roller", yard.roller)
+        self._groups = {
+            name: [
+                (m.write_mesh(folder / f"{name}.{i:03d}.ply", mesh), paint) for i, (mesh, paint) in enumerate(things)
+            ]
+            for name, things in groups.items()
+        }
 
-    @staticmethod
-    def _written(folder: Path, name: str, things: list[tuple[m.Mesh, str]]) -> list[tuple[Path, str]]:
-        return [(m.write_mesh(folder / f"{name}.{i:03d}.ply", mesh), paint) for i, (mesh, paint) in enumerate(things)]
-
-    def scene(self, moment: float) -> Any:
-        parts: dict[str, Any] = {"type": "scene"} | {f"paint {k}": v for k, v in self._materials.items()}
-
-        def put(name: str, things: list[tuple[Path, str]], at: Array, turn_deg: float = 0.0) -> None:
-            pose = np.eye(4)
-            pose[:3, :3], pose[:3, 3] = m.turned(0, turn_deg, 0), at
-            for i, (path, paint) in enumerate(things):
-                parts[f"{name} {i}"] = {
+    def scene(self, placed: list[tuple[str, Array]], lights: dict[str, Any]) -> Any:
+        """Groups by name, each at a 4x4 pose; a group may come several times."""
+        parts: dict[str, Any] = {"type": "scene"} | {f"paint {k}": v for k, v in self._materials.items()} | lights
+        for number, (name, pose) in enumerate(placed):
+            for i, (path, paint) in enumerate(self._groups[name]):
+                parts[f"{name} {number} {i}"] = {
                     "type": "ply",
                     "filename": str(path),
                     "to_world": transform(pose),
                     "bsdf": {"type": "ref", "id": f"paint {paint}"},
                 }
-
-        along = cart_at(moment)
-        put("still", self._still, np.zeros(3))
-        put("cart", self._cart, np.array([along, 0, 0]))
-        put("wheel", self._wheel, hub(moment), wheel_deg(moment))
-        for k, (x, y) in enumerate(((-6, -1.2), (6, -1.2), (-6, 7.2), (6, 7.2))):
-            place = np.array([along + x, y, CART_RADIUS])
-            put(f"roller {k}", self._roller, place, np.degrees(along / CART_RADIUS))
-        parts["cool window"] = window((-75, -40, 70), (0, 14, 8), (26, 20), (13.5, 13.8, 14.6))
-        parts["warm window"] = window((80, -35, 45), (5, 5, 8), (12, 12), (16, 10.4, 6.0))
-        parts["sky"] = {"type": "constant", "radiance": rgb((0.36, 0.39, 0.44))}
         return mi.load_dict(parts)
+
+
+def posed(at: Array, turn: Array | None = None) -> Array:
+    """4x4: a 3x3 turn, then a place."""
+    pose = np.eye(4)
+    pose[:3, :3], pose[:3, 3] = np.eye(3) if turn is None else turn, at
+    return pose
+
+
+def lights() -> dict[str, Any]:
+    return {
+        "cool window": window((-75, -40, 70), (0, 14, 8), (26, 20), (13.5, 13.8, 14.6)),
+        "warm window": window((80, -35, 45), (5, 5, 8), (12, 12), (16, 10.4, 6.0)),
+        "sky": {"type": "constant", "radiance": rgb((0.36, 0.39, 0.44))},
+    }
+
+
+def scenes(folder: Path) -> Callable[[float], Any]:
+    """The yard at any moment."""
+    yard = Yard()
+    moving = Moving(folder, {"still": yard.things, "cart": yard.cart, "wheel": yard.wheel, "roller": yard.roller})
+
+    def at(moment: float) -> Any:
+        along = cart_at(moment)
+        rolled = m.turned(0, np.degrees(along / CART_RADIUS), 0)
+        corners = [np.array([along + x, y, CART_RADIUS]) for x in (-6, 6) for y in (-1.2, 7.2)]
+        rollers = [("roller", posed(corner, rolled)) for corner in corners]
+        wheel = ("wheel", posed(hub(moment), m.turned(0, wheel_deg(moment), 0)))
+        return moving.scene([("still", np.eye(4)), ("cart", posed(np.array([along, 0, 0]))), wheel, *rollers], lights())
+
+    return at
 
 
 def truth(shot_: Shot) -> dict[str, Any]:

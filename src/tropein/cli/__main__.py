@@ -22,6 +22,7 @@ track.command("plane")(tracks.track_plane)
 track.command("convert")(tracks.track_convert)
 track.command("object")(tracks.track_object)
 track.command("face")(tracks.track_face)
+track.command("body")(tracks.track_body)
 track.command("camera")(tracks.track_camera)
 matte.callback()(lambda: None)  # a group, though it has one command so far
 matte.command("key")(mattes.key)

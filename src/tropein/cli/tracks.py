@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 
 from tropein.cli.clips import Clip, Json, seen
 from tropein.cli.common import bar, frame_range, say, whole_or_nothing
-from tropein.core.document import CameraTrack, FaceTrack, Footage, ObjectTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document import BodyTrack, CameraTrack, FaceTrack, Footage, ObjectTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document.body import BODY_PARTS
 from tropein.core.document.track import BoxAt
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import files_of
@@ -140,6 +141,23 @@ def track_face(
     """Follow a face: mesh, irises, eye and mouth opening, pose."""
     at = _pair(near, "--near is written X,Y") if near else None
     track = FaceTrack(id="track", name="track", footage="clip", reference_frame=frame, near=at)
+    _run(clip, track, frames, out, json)
+
+
+def track_body(
+    clip: Clip,
+    part: Annotated[str, typer.Option("--part", help='Which part: "right index fingertip", "left shoulder", "head".')],
+    out: Out,
+    frame: Annotated[int, typer.Option("--frame", help="A frame in which it is well seen.")] = 0,
+    near: Annotated[str | None, typer.Option("--near", help="X,Y close to the one that is meant.")] = None,
+    frames: Frames = None,
+    json: Json = False,
+) -> None:
+    """Follow a part of a body or a hand, found by its name; left is the subject's left."""
+    if part not in BODY_PARTS:
+        raise BadInput(f"There is no part called {part!r}. There are: {', '.join(BODY_PARTS)}.")
+    at = _pair(near, "--near is written X,Y") if near else None
+    track = BodyTrack(id="track", name="track", footage="clip", reference_frame=frame, part=part, near=at)  # type: ignore[arg-type]
     _run(clip, track, frames, out, json)
 
 

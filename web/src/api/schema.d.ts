@@ -645,6 +645,8 @@ export interface components {
             edge: components["schemas"]["Control"][];
             /** Blends */
             blends: string[];
+            /** Body Parts */
+            body_parts: string[];
         };
         /** Animated[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]] */
         Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____: {
@@ -703,6 +705,64 @@ export interface components {
             ];
             /** Keys */
             keys?: components["schemas"]["Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"][];
+        };
+        /**
+         * BodyTrack
+         * @description A part of a body, found by itself in every frame: of whoever has it nearest to `near` in the reference frame, else of
+         *     the largest. Its samples are those of one point.
+         */
+        BodyTrack: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "body";
+            /**
+             * Part
+             * @default right index fingertip
+             * @enum {string}
+             */
+            part: "head" | "left ear" | "right ear" | "left shoulder" | "right shoulder" | "left elbow" | "right elbow" | "left wrist" | "right wrist" | "left hip" | "right hip" | "left knee" | "right knee" | "left ankle" | "right ankle" | "left heel" | "right heel" | "left toes" | "right toes" | "left palm" | "right palm" | "left thumb tip" | "right thumb tip" | "left index fingertip" | "right index fingertip" | "left middle fingertip" | "right middle fingertip" | "left ring fingertip" | "right ring fingertip" | "left little fingertip" | "right little fingertip";
+            /** Near */
+            near?: [
+                number,
+                number
+            ] | null;
+            /** Hand Set */
+            hand_set?: components["schemas"]["HandSet"][];
         };
         /** Body_read_camera_api_shots__shot_id__tracks__track_id__camera_post */
         Body_read_camera_api_shots__shot_id__tracks__track_id__camera_post: {
@@ -2835,7 +2895,7 @@ export interface components {
             plate?: string | null;
             /** Tracks */
             tracks?: {
-                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["ObjectTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
+                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["ObjectTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["BodyTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
             };
             /** Mattes */
             mattes?: {

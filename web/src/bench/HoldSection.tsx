@@ -1,4 +1,5 @@
 import { FACE_SPOTS } from "../document/marks";
+import { partsOf } from "../document/ops";
 import type { FootageLayer, Steady } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -20,7 +21,7 @@ export function HoldSection({ layer }: { layer: FootageLayer }) {
   const change = (what: string, part: Partial<Steady>) => set(`change ${what} of the hold`, { ...steady!, ...part });
   const hold = (id: string) => {
     const track = shot.tracks[id];
-    const turns = track.kind !== "point" || track.more.length > 0;
+    const turns = partsOf(track).length > 1 || track.kind === "plane";
     set(`hold ${track.name} still`, { track: id, reference_frame: frame, parts: turns ? [...PARTS] : ["position"], spot: track.kind === "face" ? "head" : "", strength: 1, smooth: 0, edge: "zoom" });
   };
   const number = (title: string, key: "strength" | "smooth", unit: string, step: number, k: number, hard: [number, number]) => (

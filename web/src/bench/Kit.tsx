@@ -1,15 +1,16 @@
-import { Crosshair, Film, Frame, Music, Package, Pin, Plus, Smile, Square, Upload, VenetianMask, Video, Waypoints, X } from "lucide-react";
+import { Crosshair, Film, Frame, Hand, Music, Package, Pin, Plus, Smile, Square, Upload, VenetianMask, Video, Waypoints, X } from "lucide-react";
 import { useRef, useState } from "react";
-import { useShelf } from "../api/client";
-import type { ShelfItem, Track } from "../document/types";
+import { useAbout, useShelf } from "../api/client";
+import type { BodyPart, ShelfItem, Track } from "../document/types";
 import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
+import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { take } from "./actions";
 import { MattesDrawer } from "./MattesDrawer";
 import { insertFootage, startDrag } from "./drops";
 import { trackedLayers } from "./names";
-import { startCamera, startPicture } from "./tracking";
+import { startBody, startCamera, startPicture } from "./tracking";
 
 const DRAWERS = [
   { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
@@ -42,7 +43,7 @@ const TOOLS = [
 
 /** What kind of track: a ring, a sheet in perspective, a face. */
 export function KindGlyph({ kind }: { kind: Track["kind"] }) {
-  const Icon = { point: Crosshair, plane: Square, object: Package, face: Smile, camera: Video, picture: Frame }[kind];
+  const Icon = { point: Crosshair, plane: Square, object: Package, face: Smile, body: Hand, camera: Video, picture: Frame }[kind];
   return <Icon size={14} className={`shrink-0 text-track ${kind === "plane" ? "-skew-y-12" : ""}`} />;
 }
 
@@ -102,6 +103,7 @@ function ShelfCard({ item }: { item: ShelfItem }) {
 
 function TracksDrawer() {
   const { shot, selection, select, tool } = useBench();
+  const parts = useAbout().data?.body_parts ?? [];
   const tracks = Object.values(shot?.tracks ?? {});
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-1 overflow-y-auto p-2">
@@ -120,6 +122,7 @@ function TracksDrawer() {
           <button className="btn flex items-center gap-2" aria-pressed={tool === kind} onClick={() => take(kind)}><KindGlyph kind={kind} /> {title}</button>
         </Tip>
       ))}
+      <Menu className="btn flex w-full items-center gap-2" label="Found by its name in every frame; left is the subject's left" trigger={<><KindGlyph kind="body" /> Follow a part of a body</>} choices={parts.map((p) => ({ id: p, label: p, act: () => void startBody(p as BodyPart) }))} />
       <Tip text="Where the camera was in each frame"><button className="btn flex items-center gap-2" onClick={() => void startCamera()}><KindGlyph kind="camera" /> Solve the camera</button></Tip>
       <Tip text="How most of it moves, for holding the plate still"><button className="btn flex items-center gap-2" onClick={() => void startPicture()}><KindGlyph kind="picture" /> Track the whole picture</button></Tip>
     </div>

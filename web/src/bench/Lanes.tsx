@@ -7,6 +7,7 @@ import { handSetFrames, marks } from "../document/marks";
 import { at, moveKeys } from "../document/ops";
 import type { Ease, Key, Layer, Op, Track } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
+import { fromPlateFrame } from "../document/timing";
 import { useBench, type KeyRef } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";

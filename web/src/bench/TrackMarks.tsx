@@ -3,7 +3,7 @@ import { useSamples } from "../api/client";
 import { inverse, through, type Matrix } from "../document/geometry";
 import { boxAt, boxCorners, cornerMoved, cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
 import { plateFrame } from "../document/timing";
-import type { BoxAt, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
+import type { BodyTrack, BoxAt, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 import { usePlateMatrix } from "./plate";
@@ -37,6 +37,7 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
   return (
     <g data-testid="track-path" data-samples={all.length}>
       {track.kind === "point" && [track.position, ...track.more].map((_, i) => <Point key={i} track={track} point={i} all={all} frame={now} view={view} />)}
+      {track.kind === "body" && <Point track={track} point={0} all={all} frame={now} view={view} />}
       {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
       {track.kind === "object" && <Thing track={track} all={all} frame={now} view={view} />}
       {track.kind === "camera" && <Scene track={track} file={file} frame={now} view={view} layer={layer && layer.kind !== "veil" ? layer : undefined} />}
@@ -94,7 +95,7 @@ function useGrip(view: View, done: (moved: Vec2) => Promise<void>) {
   return { moved, grip };
 }
 
-function Point({ track, point, all, frame, view }: { track: PointTrack; point: number; all: Mark[]; frame: number; view: View }) {
+function Point({ track, point, all, frame, view }: { track: PointTrack | BodyTrack; point: number; all: Mark[]; frame: number; view: View }) {
   const { moved, grip } = useGrip(view, (to) => setPointByHand(track, point, to));
   const { size, active } = view;
   const mark = all.find((m) => m.frame === frame);
@@ -108,8 +109,8 @@ function Point({ track, point, all, frame, view }: { track: PointTrack; point: n
       ))}
       {at && (
         <g transform={put(view.px(at))} className={active ? "cursor-grab" : ""} {...grip(at)}>
-          {active && <circle r={track.reach_px * size} fill={GOOD} fillOpacity=".06" stroke={GOOD} strokeOpacity=".35" strokeDasharray="2 4" style={{ pointerEvents: "none" }} />}
-          <circle r={Math.max(8, track.pattern_px * size)} fill="transparent" stroke={colour} strokeWidth="1.8" />
+          {active && track.kind === "point" && <circle r={track.reach_px * size} fill={GOOD} fillOpacity=".06" stroke={GOOD} strokeOpacity=".35" strokeDasharray="2 4" style={{ pointerEvents: "none" }} />}
+          <circle r={Math.max(8, (track.kind === "point" ? track.pattern_px : 9) * size)} fill="transparent" stroke={colour} strokeWidth="1.8" />
           <circle r="1.6" fill={colour} />
           <title>{track.name}: drag to put it right at this frame</title>
         </g>

@@ -1,9 +1,9 @@
 import { useRef } from "react";
-import { api, cancelRun, got, useRuns, useSamples } from "../api/client";
+import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
 import { handSetFrames } from "../document/marks";
 import { removeTrack } from "../document/ops";
 import { fromPlateFrame, plateFrame } from "../document/timing";
-import type { CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
+import type { BodyTrack, CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
@@ -15,11 +15,12 @@ import { Section } from "./Sheet";
 import { combineTracks, runTrack, trimTrack } from "./tracking";
 import { OFFER, WORD } from "./words";
 
-const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", camera: "the camera of", picture: "the motion of all of" };
+const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", body: "a part of a body in", camera: "the camera of", picture: "the motion of all of" };
 const MEND = {
   point: "Drag the ring in the picture to put it right here; then follow again, and the path goes through it.",
   plane: "Drag a corner in the picture to put it right here; then follow again, and the plane goes through it.",
   object: "Drag the box or a corner in the picture to put it right here; then follow again, and the box goes through it.",
+  body: "It is found by itself in every frame. Where that is wrong drag the ring right; then follow again, and the path goes through it.",
   face: "A face is found by itself. Where it is lost, what rides on it bridges the gap.",
   camera: "Select a layer, let it ride on the camera, then click one of the points in the picture to place it there.",
   picture: "Select the plate and hold this track still; with Smooth above 0 only the shake goes.",
@@ -50,9 +51,9 @@ export function TrackSheet({ track }: { track: Track }) {
   return (
     <>
       <p className="text-[15px] leading-7" data-testid="sentence">
-        <Rename value={track.name} label="Name of the track" save={(name) => void commit(`rename ${track.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, {what}{" "}
+        <Rename value={track.name} label="Name of the track" save={(name) => void commit(`rename ${track.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, {track.kind === "body" ? <>the <PartMenu track={track} /> of someone in</> : what}{" "}
         <b>{shot.footage[track.footage]?.name}</b>, seen at <span className="whitespace-nowrap">frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(fromPlateFrame(shot, track.reference_frame))}>{track.reference_frame}</button>,</span>{" "}
-        {file ? <>followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : "not followed yet"}{track.kind !== "face" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
+        {file ? <>followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : "not followed yet"}{track.kind !== "face" && track.kind !== "body" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
       </p>
       {track.note && <p role="status" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{track.note}</p>}
       {latest?.state === "failed" && <p role="alert" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{latest.error}</p>}
@@ -143,6 +144,13 @@ function IgnoreWords({ track }: { track: Track }) {
   const choices = Object.values(shot.mattes).flatMap((m) => (["inside", "outside"] as const).map((side) => ({ id: `${m.id} ${side}`, label: `what is ${side} ${m.name}`, checked: track.ignore === m.id && track.ignore_side === side, act: () => set(m.id, side) })));
   if (!choices.length) return <i className="text-quiet">ignores nothing (no mattes)</i>;
   return <>{track.ignore ? <>ignores what is {track.ignore_side} </> : ""}<Menu className={track.ignore ? `${WORD} decoration-matte!` : OFFER} label="What of the picture does not count" trigger={track.ignore ? name : "ignores nothing yet"} choices={[...choices, { id: "none", label: "nothing", checked: !track.ignore, act: () => set(null, "inside") }]} /></>;
+}
+
+/** Which part of a body is followed. */
+function PartMenu({ track }: { track: BodyTrack }) {
+  const commit = useBench((s) => s.commit);
+  const parts = useAbout().data?.body_parts ?? [];
+  return <Menu className={WORD} label="Which part" trigger={track.part} choices={parts.map((p) => ({ id: p, label: p, checked: p === track.part, act: () => void commit(`follow the ${p} with ${track.name}`, [{ op: "replace", path: `/tracks/${track.id}/part`, value: p }]) }))} />;
 }
 
 /** Whose motion fills the frames in which it is lost. */

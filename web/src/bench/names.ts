@@ -1,5 +1,5 @@
 /** Parameters by path: what a lane or a label calls them, and which of them are keyed. */
-import type { About, Animated, Control, Layer, Matte, Shot } from "../document/types";
+import type { About, Animated, Control, Layer, Matte, Ride, Shot } from "../document/types";
 
 export interface Named { path: string; title: string; parameter: Animated }
 
@@ -7,6 +7,7 @@ export interface Named { path: string; title: string; parameter: Animated }
 export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   const base = `/layers/${layer.id}`;
   const out: Named[] = [{ path: `${base}/opacity`, title: "opacity", parameter: layer.opacity }];
+  if (layer.kind === "footage") out.push({ path: `${base}/speed`, title: "speed", parameter: layer.speed as Animated });
   if (layer.kind === "footage") for (const [name, title] of [["wrap", "light wrap"], ["wrap_width", "wrap width"]] as const) out.push({ path: `${base}/${name}`, title, parameter: layer[name] as Animated });
   if (layer.kind !== "veil") {
     for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
@@ -35,8 +36,12 @@ export function parametersOfMatte(matte: Matte, about: About | undefined): Named
   });
 }
 
+/** Layers of which something rides on a track: the whole, the pivot, the centre of an effect. */
 export const trackedLayers = (shot: Shot, track: string) =>
-  Object.values(shot.layers).filter((l) => l.kind !== "veil" && (l.place.ride?.track === track || l.place.depth?.track === track));
+  Object.values(shot.layers).filter((l) => {
+    const ties = l.kind === "veil" ? [] : [l.place.ride, l.place.pivot_ride, l.place.depth];
+    return [...ties, ...l.effects.map((e) => e.ride as Ride | null | undefined)].some((t) => t?.track === track);
+  });
 
 /** hh:mm:ss:ff style time of a frame, from the shot's rate. */
 export function timecode(frame: number, rate: string): string {

@@ -3,8 +3,8 @@ import { api, got, queries } from "../api/client";
 import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
-import { newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
-import type { BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
+import { newBody, newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
+import type { BodyPart, BodyTrack, BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { plateFrame } from "../document/timing";
 import { useBench } from "../state/bench";
@@ -35,6 +35,9 @@ async function begin(make: (footage: string, frame: number, count: number) => Tr
 
 /** A camera track over the plate; it needs nothing to be clicked. */
 export const startCamera = () => begin((footage, frame, n) => newCamera(footage, `Camera ${n}`, frame));
+
+/** A part of a body, found by its name. */
+export const startBody = (part: BodyPart) => begin((footage, frame) => newBody(footage, part[0].toUpperCase() + part.slice(1), frame, part));
 
 /** A track of the picture as a whole, for holding it still. */
 export const startPicture = () => begin((footage, frame, n) => newPicture(footage, `Whole picture ${n}`, frame));
@@ -136,10 +139,10 @@ export async function combineTracks(tracks: Track[]): Promise<void> {
 const here = () => plateFrame(useBench.getState().shot, useBench.getState().frame);
 
 /** Put a point right at this frame; tracking takes it as a constraint. */
-export async function setPointByHand(track: PointTrack, point: number, position: Vec2): Promise<void> {
+export async function setPointByHand(track: PointTrack | BodyTrack, point: number, position: Vec2): Promise<void> {
   const { commit } = useBench.getState();
   const [frame, place] = [here(), rounded(position)];
-  if (frame === track.reference_frame) {
+  if (track.kind === "point" && frame === track.reference_frame) {
     const path = point ? `/tracks/${track.id}/more/${point - 1}` : `/tracks/${track.id}/position`;
     await commit(`move the reference of ${track.name}`, [{ op: "replace", path, value: place }]);
     return;

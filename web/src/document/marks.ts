@@ -1,6 +1,6 @@
 /** Where a track's marks lie, frame by frame: stored samples with those just coming in over them. */
 import type { LiveSample } from "../live/tracks";
-import type { BoxAt, CameraFile, Corners, ObjectTrack, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
+import type { BodyTrack, BoxAt, CameraFile, Corners, ObjectTrack, PlaneTrack, PointTrack, Track, TrackFile, Vec2 } from "./types";
 
 export interface Mark { frame: number; confidence: number; lost: boolean; reason: string; places: (Vec2 | null)[] }
 
@@ -21,8 +21,8 @@ export function marks(file: TrackFile | undefined, live: LiveSample[] | undefine
 }
 
 /** Where a point of a track is at a frame: as set by hand, else as found. */
-export function pointAt(track: PointTrack, point: number, frame: number, mark: Mark | undefined): Vec2 | null {
-  if (frame === track.reference_frame) return point ? (track.more[point - 1] ?? null) : track.position;
+export function pointAt(track: PointTrack | BodyTrack, point: number, frame: number, mark: Mark | undefined): Vec2 | null {
+  if (track.kind === "point" && frame === track.reference_frame) return point ? (track.more[point - 1] ?? null) : track.position;
   return track.hand_set.find((h) => h.frame === frame && h.point === point)?.position ?? mark?.places[point] ?? null;
 }
 

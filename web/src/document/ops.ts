@@ -1,6 +1,6 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { BoxAt, ObjectTrack, Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Ride, Shot, Track, Vec2 } from "./types";
+import type { BodyPart, BodyTrack, BoxAt, ObjectTrack, Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Ride, Shot, Track, Vec2 } from "./types";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -90,7 +90,7 @@ export function moveLayer(shot: Shot, id: string, to: number): Op[] {
 /** What of a track's motion is followed when a layer is tied to it. */
 export function partsOf(track: Track): Part[] {
   if (track.kind === "plane") return ["perspective"];
-  return track.kind !== "point" || track.more.length ? ["position", "rotation", "scale"] : ["position"];
+  return track.kind !== "body" && (track.kind !== "point" || track.more.length) ? ["position", "rotation", "scale"] : ["position"];
 }
 
 /** Tie a layer to a track at the present frame, so that nothing jumps here. */
@@ -112,6 +112,8 @@ export const newObject = (footage: string, name: string, frame: number, box: Box
   ({ kind: "object", ...trackBase(footage, name, frame), box, hand_set: [] });
 
 export const newFace = (footage: string, name: string, frame: number, near: Vec2): FaceTrack => ({ kind: "face", ...trackBase(footage, name, frame), near });
+
+export const newBody = (footage: string, name: string, frame: number, part: BodyPart): BodyTrack => ({ kind: "body", ...trackBase(footage, name, frame), part, near: null, hand_set: [] });
 
 export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null, world: null });
 

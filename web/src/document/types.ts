@@ -48,9 +48,11 @@ export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners;
 export interface BoxAt { centre: Vec2; sides: Vec2; angle_deg: number }
 export interface ObjectTrack extends TrackBase { kind: "object"; box: BoxAt; hand_set: { frame: number; box: BoxAt }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
+export type BodyPart = Whole<Schemas["BodyTrack"]>["part"];
+export interface BodyTrack extends TrackBase { kind: "body"; part: BodyPart; near: Vec2 | null; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null; world: number[] | null }
 export interface PictureTrack extends TrackBase { kind: "picture" }
-export type Track = PointTrack | PlaneTrack | ObjectTrack | FaceTrack | CameraTrack | PictureTrack;
+export type Track = PointTrack | PlaneTrack | ObjectTrack | FaceTrack | BodyTrack | CameraTrack | PictureTrack;
 export type Footage = Whole<Schemas["Footage"]>;
 export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "mattes" | "plate" | "trim" | "size"> & {
   layers: Record<string, Layer>; tracks: Record<string, Track>; mattes: Record<string, Matte>; plate: string | null; trim: Vec2; size: Vec2;

@@ -9,7 +9,7 @@ export function Menu({ trigger, label, choices, className, icon }: { trigger: Re
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className={className} title={label} aria-label={icon ? label : undefined}>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu min-w-40" sideOffset={4} collisionPadding={8}>
+        <DropdownMenu.Content className="menu max-h-[70vh] min-w-40 overflow-y-auto" sideOffset={4} collisionPadding={8}>
           {choices.map((c) => (
             <DropdownMenu.Item key={c.id} className={`menu-item ${c.checked ? "text-brass" : ""}`} onSelect={c.act}>
               {c.label}

@@ -22,6 +22,7 @@ from tropein.core.document import (
     Place,
     ShapePiece,
 )
+from tropein.core.document.body import BODY_PARTS
 from tropein.core.effects import described
 from tropein.core.effects.registry import describe_field
 from tropein.core.raster.blend import MODES
@@ -61,6 +62,7 @@ class About(BaseModel):
     speed: Control
     edge: list[Control]
     blends: list[str]
+    body_parts: list[str]
 
 
 PIECES = {
@@ -100,4 +102,5 @@ def about() -> About:
         speed=Control(**describe_field(FootageLayer, "speed")),
         edge=[Control(**describe_field(FootageLayer, name)) for name in ("wrap", "wrap_width")],
         blends=list(MODES),
+        body_parts=list(BODY_PARTS),
     )

@@ -38,6 +38,7 @@ from tropein.core.document.matte import (
 from tropein.core.document.place import Depth, Hang, Place, Ride, Steady
 from tropein.core.document.shot import SCHEMA_VERSION, Cue, Shot
 from tropein.core.document.track import (
+    BodyTrack,
     CameraTrack,
     FaceTrack,
     HandSet,
@@ -51,7 +52,7 @@ from tropein.core.document.track import (
 
 __all__ = [
     "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "AnimatedVec3", "BlendName",
-    "CameraTrack", "CarrierLayer", "CentredEffect", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "BodyTrack", "CameraTrack", "CarrierLayer", "CentredEffect", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "ObjectTrack", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

@@ -9,6 +9,7 @@ from pydantic import Discriminator, Field, Tag, model_validator
 
 from tropein.core.document.animated import Vec2
 from tropein.core.document.base import ContentHash, Frame, Id, Model, Name
+from tropein.core.document.body import BodyPart
 
 Corners = tuple[Vec2, Vec2, Vec2, Vec2]
 
@@ -102,6 +103,16 @@ class FaceTrack(TrackBase):
     near: Vec2 | None = None
 
 
+class BodyTrack(TrackBase):
+    """A part of a body, found by itself in every frame: of whoever has it nearest to `near` in the reference frame, else of
+    the largest. Its samples are those of one point."""
+
+    kind: Literal["body"] = "body"
+    part: BodyPart = "right index fingertip"
+    near: Vec2 | None = None
+    hand_set: list[HandSet] = Field(default_factory=list, max_length=10_000)
+
+
 class CameraTrack(TrackBase):
     """The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `world` (4x4,
     row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units."""
@@ -132,6 +143,7 @@ Track = Annotated[
     | Annotated[PlaneTrack, Tag("plane")]
     | Annotated[ObjectTrack, Tag("object")]
     | Annotated[FaceTrack, Tag("face")]
+    | Annotated[BodyTrack, Tag("body")]
     | Annotated[CameraTrack, Tag("camera")]
     | Annotated[PictureTrack, Tag("picture")],
     Discriminator("kind"),

@@ -8,7 +8,16 @@ from typing import Any
 
 import numpy as np
 
-from tropein.core.document import CameraTrack, FaceTrack, ObjectTrack, PictureTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document import (
+    BodyTrack,
+    CameraTrack,
+    FaceTrack,
+    ObjectTrack,
+    PictureTrack,
+    PlaneTrack,
+    PointTrack,
+    Track,
+)
 from tropein.core.document.footage import Footage
 from tropein.core.document.track import BoxAt
 from tropein.core.errors import BadInput, Cancelled
@@ -17,6 +26,7 @@ from tropein.core.media.grey import GreyFrames
 from tropein.core.media.record import MediaStore
 from tropein.core.raster.warp import apply
 from tropein.core.track import face_mesh as fm
+from tropein.core.track.body import follow_body
 from tropein.core.track.camera import solve_camera
 from tropein.core.track.cuts import Cuts
 from tropein.core.track.face import FaceFound, follow_face
@@ -99,6 +109,8 @@ def measure(job: Job) -> Measured:
         return _plane(job, job.track)
     if isinstance(job.track, ObjectTrack):
         return _object(job, job.track)
+    if isinstance(job.track, BodyTrack):
+        return _body(job, job.track)
     if isinstance(job.track, PictureTrack):
         return _picture(job)
     if isinstance(job.track, CameraTrack):
@@ -216,6 +228,27 @@ def _face(job: Job, track: FaceTrack) -> Measured:
     earlier = job.known.frames if isinstance(job.known, FaceFile) else []
     rows = {s.frame: s for s in earlier if s.frame not in found} | {f: face_sample(found[f]) for f in found}
     return Measured(FaceFile(**job.head(""), frames=[rows[f] for f in sorted(rows)]), cancelled)
+
+
+def _body(job: Job, track: BodyTrack) -> Measured:
+    pictures = ColourFrames(job.store, job.footage.media)
+    heard: dict[int, Found] = {}
+
+    def hear(f: Found) -> None:
+        heard[f.frame] = f
+        job.report(Heard(f.frame, f.xy, f.confidence, f.lost))
+
+    hand = [Anchor(h.frame, h.position) for h in track.hand_set]
+    try:
+        found = follow_body(pictures, track.part, track.reference_frame, job.span, track.near, hand, hear)
+        cancelled = False
+    except Cancelled:
+        found, cancelled = heard, True
+    finally:
+        pictures.close()
+    earlier = job.known.frames if isinstance(job.known, PointFile) else []
+    rows = {s.frame: s for s in earlier if s.frame not in found} | {f: point_sample(f, [found[f]]) for f in found}
+    return Measured(PointFile(**job.head(""), frames=[rows[f] for f in sorted(rows)]), cancelled)
 
 
 def _picture(job: Job) -> Measured:

@@ -8,7 +8,7 @@ picture around moves. What cannot be confirmed is lost, and says why.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -30,6 +30,16 @@ MIN_TEXTURE = 4.0  # smallest mean squared gradient (grey levels per pixel), in 
 # bias, correlation (small, large), share (small, large), disagreement, distance to the prediction, expected error
 LOGISTIC = (-1.99, 0.28, 5.96, -0.08, 1.59, 0.01, -0.84, -2.61)
 ACCEPT = 0.5
+CERTAIN = (
+    0.96,
+    0.93,
+    0.78,
+)  # correlations and shares at which what was lost is known again wherever it turns up in reach
+WEAK_PX = 0.10  # a patch whose place is less certain than this is not known again
+RENEW = (0.93, 0.94, 0.96)  # fit below which a later look is taken, and above which one may, or should, be that look
+RENEW_FRAMES = 3
+NARROW = (0.94, 0.7, 1.0)  # correlation, share, distance to the prediction at which the small patch alone is enough
+OWN_PX = 1.5  # what moves so much beyond the picture, every frame, moves on its own
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,13 +61,26 @@ class Anchor:
     xy: tuple[float, float]
 
 
+@dataclass(frozen=True, eq=False)
+class _Fresh:
+    """How the point looked in a frame in which it was known well, and how the reference patch lay there."""
+
+    frame: int
+    xy: NDArray[np.float64]
+    shape: NDArray[np.float64]
+    smear: NDArray[np.float64]
+
+
 @dataclass(eq=False)
 class _State:
     xy: NDArray[np.float64]  # centres at whole numbers
     shape: NDArray[np.float64]  # 2x2: reference patch to picture
     velocity: NDArray[np.float64]
+    own: NDArray[np.float64]  # pixels a frame it moves beyond what most of the picture does
     lost: int = 0
     probation: int = 0
+    fresh: _Fresh | None = None  # a later look of the point that could serve as a reference
+    doubted: list[Found] = field(default_factory=list)  # found again but not yet sure; believed once it is
 
 
 class PointTracker:
@@ -72,14 +95,15 @@ class PointTracker:
         if not (0 <= x < w and 0 <= y < h):
             raise BadInput("The point lies outside the picture.")
         self._start = np.array([x - 0.5, y - 0.5])
-        self.reference = self._reference()
+        self._first = self.reference = self._reference()
+
+    def _looks(self, frame: int, xy: NDArray[np.float64], smear: NDArray[np.float64]) -> Reference:
+        crop, offset = cropped(self.frames.frame(frame), xy, int(self.half * BIG) + 24)
+        return Reference(crop, xy - offset, smear, self.half)
 
     def _reference(self) -> Reference:
         picture = self.frames.frame(self.anchor.frame)
-        big = int(self.half * BIG)
-        crop, offset = cropped(picture, self._start, big + 24)
-        centre = self._start - offset
-        reference = Reference(crop, centre, np.zeros(2), self.half)
+        reference = self._looks(self.anchor.frame, self._start, np.zeros(2))
         patch = reference.patch(self.half, 1, np.zeros(2))
         gy, gx = np.gradient(patch)
         tensor = np.array([[np.mean(gx * gx), np.mean(gx * gy)], [np.mean(gx * gy), np.mean(gy * gy)]])
@@ -104,12 +128,17 @@ class PointTracker:
     def run(self, last: int, report: Callable[[Found], None]) -> str:
         """Track from the anchor to frame `last` (excluded is the anchor itself). Returns why it stopped early, or ""."""
         step = 1 if last >= self.anchor.frame else -1
-        state = _State(self._start.copy(), np.eye(2), np.zeros(2))
+        self.reference = self._first
+        state = _State(self._start.copy(), np.eye(2), np.zeros(2), np.zeros(2))
         before = self.anchor.frame
         for frame in range(self.anchor.frame + step, last + step, step):
             a, b = self.frames.frame(before), self.frames.frame(frame)
             found = self._next(state, frame, self.motion(before, frame, a, b), a, b)
             report(found)
+            if not found.lost:
+                for earlier in state.doubted:
+                    report(replace(earlier, lost=False, reason=""))
+                state.doubted.clear()
             if state.lost > GIVE_UP_FRAMES:
                 return found.reason
             before = frame
@@ -117,11 +146,11 @@ class PointTracker:
 
     def _next(self, state: _State, frame: int, motion: Motion, a: GreyPicture, b: GreyPicture) -> Found:
         h, w = b.shape
-        guesses, turn = self._guesses(state, motion, a, b)
+        guesses, turn, unseen = self._guesses(state, motion, a, b)
         big = int(self.half * BIG)
         inside = [g for g in guesses if -2 <= g[0] < w + 2 and -2 <= g[1] < h + 2]
         if not inside:
-            return self._lose(state, frame, guesses[0], turn, "left the picture")
+            return self._lose(state, frame, unseen, turn, "left the picture")
         shape = turn @ state.shape
         radius = int(big * max(1.0, np.abs(shape).sum(1).max()) + 26)
         centre = inside[0]
@@ -159,17 +188,24 @@ class PointTracker:
         gate = 2.0 + 0.1 * float(np.linalg.norm(inside[0] - state.xy))
         if state.lost:
             gate = min(14.0, 2.5 + 0.6 * state.lost**0.7) + 2
+            if (
+                small.correlation > CERTAIN[0]
+                and large.correlation > CERTAIN[1]
+                and min(small.share, large.share) > CERTAIN[2]
+            ):
+                gate, away = float(self.reach + 2), min(away, 2.0)  # unlike anything else within reach (see _search)
         features = (small.correlation, large.correlation, small.share, large.share, apart, away, small.sigma_px)
         confidence = confidence_of(features)
         if not (-0.5 <= place[0] < w and -0.5 <= place[1] < h):
-            return self._lose(state, frame, inside[0], turn, "left the picture", features)
+            return self._lose(state, frame, unseen, turn, "left the picture", features)
         strict = 0.08 if state.lost else 0.0
-        agree = apart < 0.8 or (large.correlation < 0.6 and small.correlation > 0.95)
+        # around a thing narrower than the large patch that patch sees what does not go along: then the small one decides
+        narrow = not state.lost and small.correlation > NARROW[0] and small.share > NARROW[1] and away < NARROW[2]
         good = (
             small.correlation > 0.80 + strict
-            and (large.correlation > 0.74 + strict)
+            and (narrow or (large.correlation > 0.74 + strict and apart < 0.8))
             and small.share > 0.5
-            and agree
+            and (not state.lost or small.sigma_px < WEAK_PX)
             and away < gate
             and confidence > ACCEPT
         )
@@ -181,12 +217,15 @@ class PointTracker:
             )
             if small.sigma_px > 0.4 and np.hypot(*smear) > self.half:
                 reason = "too blurred"
-            return self._lose(state, frame, inside[0], turn, reason, features)
+            return self._lose(state, frame, unseen, turn, reason, features)
+        self._moved(state, motion, place)
+        self._renew(state, frame, place, small, large, smear)
         state.velocity = place - state.xy
         state.xy, state.shape = place, large.matrix[:, :2].copy()
         if state.lost:
             state.probation += 1
             if state.probation < PROBATION_FRAMES:
+                state.doubted.append(Found(frame, (float(place[0]) + 0.5, float(place[1]) + 0.5), confidence, True))
                 return self._found(frame, place, min(confidence, 0.3), True, "found again, not yet sure", features)
             state.lost = state.probation = 0
         return self._found(frame, place, confidence, False, "", features)
@@ -200,13 +239,46 @@ class PointTracker:
               features: tuple[float, ...] | None = None) -> Found:  # fmt: skip
         state.lost += 1
         state.probation = 0
+        state.doubted.clear()
         state.velocity = guess - state.xy
         state.xy, state.shape = guess.copy(), turn @ state.shape
         confidence = min(0.3, confidence_of(features)) if features else 0.0
         return self._found(frame, guess, confidence, True, reason, features)
 
-    def _guesses(self, state: _State, motion: Motion, a: GreyPicture, b: GreyPicture) -> tuple[list, NDArray]:
-        """Where the point may be, best first, and how the patch may have turned and grown."""
+    def _renew(
+        self, state: _State, frame: int, place: NDArray, small: Fit, large: Fit, smear: NDArray[np.float64]
+    ) -> None:
+        """What changes little by little (light, a turn, blur) is known by how it looked a while ago: once the reference fits
+        badly, the last look it fitted well takes its place. What covers the point comes quicker than that."""
+        shape = large.matrix[:, :2].copy()
+        fits = min(small.correlation, large.correlation)
+        if (
+            state.fresh is not None
+            and fits < RENEW[0]
+            and not state.lost
+            and abs(frame - state.fresh.frame) >= RENEW_FRAMES
+        ):
+            self.reference = self._looks(state.fresh.frame, state.fresh.xy, state.fresh.smear)
+            large.matrix[:, :2] = shape @ np.linalg.pinv(state.fresh.shape)
+            state.fresh = None
+        elif (
+            fits > RENEW[1 if state.fresh is None else 2]
+            and not state.lost
+            and min(small.share, large.share) > CERTAIN[2]
+        ):
+            state.fresh = _Fresh(frame, place.copy(), shape, smear.copy())
+
+    @staticmethod
+    def _moved(state: _State, motion: Motion, place: NDArray) -> None:
+        """Learn how the point moves beyond the picture's own motion; what was lost for a while says nothing of that."""
+        carried = motion.carried(state.xy)
+        if carried is not None and not state.lost:
+            beyond = place - carried
+            state.own = beyond if np.linalg.norm(beyond - state.own) > OWN_PX else 0.5 * (state.own + beyond)
+
+    def _guesses(self, state: _State, motion: Motion, a: GreyPicture, b: GreyPicture) -> tuple[list, NDArray, NDArray]:
+        """Where the point may be, best first, how the patch may have turned and grown, and where it goes if it is not seen:
+        flow is no guide there, it goes along with whatever covers the point."""
         turn = np.eye(2)
         guesses: list[NDArray] = []
         carried = motion.carried(state.xy)
@@ -218,18 +290,23 @@ class PointTracker:
             if local is not None:
                 guesses.append(local[:, :2] @ state.xy + local[:, 2])
                 turn = local[:, :2]
+        unseen = state.xy + state.velocity
         if carried is not None:
+            unseen = carried
+            if np.linalg.norm(state.own) > OWN_PX:
+                unseen = carried + state.own
+                guesses.append(unseen)
             guesses.append(carried)
             if state.lost:
                 assert motion.dominant is not None
                 turn = jacobian(motion.dominant, state.xy)
         if not guesses:
-            guesses.append(state.xy + (state.velocity if not state.lost else 0))
+            guesses.append(unseen)
         distinct = [guesses[0]]
         for g in guesses[1:]:
             if min(float(np.linalg.norm(g - d)) for d in distinct) > 1.5:
                 distinct.append(g)
-        return distinct, turn
+        return distinct, turn, unseen
 
     def _search(
         self, crop: NDArray[np.float32], ref: NDArray, shape: NDArray, centre: NDArray, lost: int

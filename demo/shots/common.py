@@ -1,0 +1,70 @@
+"""What the demo's shots are built with: documents in short, and tracks that are really tracked."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from tropein.app.jobs.context import WorkContext
+from tropein.core.document import FaceTrack, Footage, PointTrack, Shot, Track, new_id
+from tropein.core.track.measure import Job, measure
+
+
+def effect(kind: str, **values: Any) -> dict[str, Any]:
+    return {
+        "kind": kind,
+        "id": new_id(),
+        **{k: v if isinstance(v, dict) and "value" in v else {"value": v} for k, v in values.items()},
+    }
+
+
+def keys(value: Any, *keys: tuple[int, Any] | tuple[int, Any, str]) -> dict[str, Any]:
+    return {
+        "value": value,
+        "keys": [{"frame": k[0], "value": k[1], "ease": k[2] if len(k) > 2 else "smooth"} for k in keys],
+    }
+
+
+def layer(name: str, footage: Footage, **more: Any) -> dict[str, Any]:
+    return {"kind": "footage", "id": new_id(), "name": name, "footage": footage.id, **more}
+
+
+def veil(name: str, effects: list[dict[str, Any]]) -> dict[str, Any]:
+    return {"kind": "veil", "id": new_id(), "name": name, "effects": effects}
+
+
+def stacked(shot: Shot, layers: list[dict[str, Any]], footage: list[Footage], **more: Any) -> dict[str, Any]:
+    """The shot with layers laid over its plate, first nearest the lens."""
+    document = shot.model_dump(mode="json")
+    document["layers"].update({layer["id"]: layer for layer in layers})
+    document["stack"] = [layer["id"] for layer in layers] + document["stack"]
+    document["footage"].update({f.id: f.model_dump(mode="json") for f in footage})
+    return {**document, **more}
+
+
+def tracked_point(
+    context: WorkContext, footage: Footage, name: str, at: tuple[float, float], frame: int
+) -> dict[str, Any]:
+    """A point track in the document's form, with its samples stored."""
+    track = PointTrack(id=new_id(), name=name, footage=footage.id, reference_frame=frame, position=at)
+    return tracked(context, footage, track)
+
+
+_faces: dict[tuple[str, str], dict[str, Any]] = {}
+
+
+def tracked_face(context: WorkContext, footage: Footage) -> dict[str, Any]:
+    """The pilot's face; shots that need it share what was once tracked."""
+    place = (str(context.artefacts.root), footage.media)
+    if place not in _faces:
+        track = FaceTrack(id=new_id(), name="Pilot's face", footage=footage.id, reference_frame=0)
+        _faces[place] = tracked(context, footage, track)
+    return {**_faces[place], "id": new_id(), "footage": footage.id}
+
+
+def tracked(context: WorkContext, footage: Footage, track: Track) -> dict[str, Any]:
+    """A track in the document's form, really tracked, with its samples stored."""
+    done = measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
+    lost = sum(s.lost for s in done.frames)
+    return track.model_copy(update={"samples": context.artefacts.put_track(done), "lost_frames": lost}).model_dump(
+        mode="json"
+    )

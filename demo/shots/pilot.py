@@ -1,0 +1,148 @@
+"""Shots on the pilot plate."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from demo.shots.common import effect, keys, layer, stacked, tracked_face, veil
+from tropein.app.jobs.context import WorkContext
+from tropein.core.compose.cutout_piece import by_frame, mark_of
+from tropein.core.compose.cutouts import Carry, carry
+from tropein.core.document import CutoutStroke, Footage, Shot, new_id
+from tropein.core.matte.cutout_file import packed
+from tropein.core.media.colour_frames import ColourFrames
+from tropein.core.track.file import FaceFile
+
+
+def embers_and_mist(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Embers rise before the pilot, mist drifts past behind a cooler, darker dusk."""
+    embers = layer(
+        "Ember sparks", footage["Ember sparks"], blend="add", end="loop",
+        place={"position": {"value": [300, 330]}, "scale": {"value": [1.1, 1.1]}},
+        effects=[effect("glow", threshold=0.1, radius=14.0, amount=0.9, tint=[1.0, 0.55, 0.25], scales=3.0)],
+    )  # fmt: skip
+    mist = layer(
+        "Drifting mist", footage["Drifting mist"], blend="screen", opacity={"value": 0.8},
+        place={"position": keys([480, 380], (0, [330, 400], "linear"), (71, [640, 388], "linear"))},
+        effects=[effect("blur", radius=7.0)],
+    )  # fmt: skip
+    luma = {"points": [[0, 0], [0.3, 0.22], [0.75, 0.7], [1, 0.96]]}
+    blue = {"points": [[0, 0.025], [0.5, 0.54], [1, 1]]}
+    dusk = veil("Dusk", [effect("curves", luma=luma, blue=blue), effect("grade", temperature=-0.5, saturation=0.88)])
+    return stacked(shot, [embers, mist, dusk], [footage["Ember sparks"], footage["Drifting mist"]])
+
+
+def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Small lamps burn in the pilot's eyes: they ride on the irises and go out with each blink, by keys read off the track."""
+    track = tracked_face(context, footage["Pilot"])
+    file = context.artefacts.track(track["samples"])
+    assert isinstance(file, FaceFile)
+    layers = []
+    for side in ("left", "right"):
+        opened = [(s.frame, getattr(s.eye_open, side)) for s in file.frames if s.eye_open]
+        wide = [v > 0.85 for _, v in opened]
+        ends = [not all(wide[max(0, i - 1) : i + 2]) or i in (0, len(wide) - 1) for i in range(len(wide))]
+        lit = [(f, 0.9 * min(1.0, max(0.0, 1.4 * v - 0.3))) for (f, v), kept in zip(opened, ends, strict=True) if kept]
+        keys = [(f, round(v, 3), "linear") for f, v in lit]
+        iris = next(getattr(s.iris, side) for s in file.frames if s.iris)
+        layers.append(
+            layer(
+                f"Lamp, {side} eye", footage["Lamp flare"], blend="screen", opacity=keys(0.9, *keys),
+                place={
+                    "position": {"value": [round(iris[0], 2), round(iris[1], 2)]}, "scale": {"value": [0.11, 0.11]},
+                    "ride": {
+                        "track": track["id"], "reference_frame": 0, "parts": ["position", "rotation", "scale"],
+                        "spot": f"{side} iris", "gaps": "hide",
+                    },
+                },
+                effects=[effect("glow", threshold=0.2, radius=40.0, amount=0.9, tint=[1.0, 0.75, 0.45])],
+            )
+        )  # fmt: skip
+    night = veil("Night", [effect("grade", exposure=-0.9, temperature=-0.9, saturation=0.8, contrast=1.05)])
+    return stacked(shot, [*layers, night], [footage["Lamp flare"]], tracks={track["id"]: track})
+
+
+def sea_glass_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot's irises turn to sea glass: a veil that works only within the irises, where the lids are open."""
+    track = tracked_face(context, footage["Pilot"])
+
+    def part(name: str, part: str, **more: Any) -> dict[str, Any]:
+        return {"kind": "face", "id": new_id(), "name": name, "track": track["id"], "part": part, **more}
+
+    irises = {
+        "id": new_id(), "name": "Irises between the lids",
+        "pieces": [
+            part("Irises", "irises", grow={"value": 1.0}, soften={"value": 0.7}),
+            part("Open eyes", "eyes", how="intersect", grow={"value": 0.5}, soften={"value": 0.6}),
+        ],
+    }  # fmt: skip
+    whites = {
+        "id": new_id(), "name": "Whites of the eyes",
+        "pieces": [part("Open eyes", "eyes", soften={"value": 0.8}), part("Irises", "irises", how="subtract", soften={"value": 0.8})],
+    }  # fmt: skip
+    appear = keys(0.0, (2, 0.0), (14, 1.0))
+    glass = veil("Sea glass", [
+        effect("grade", exposure=1.3, contrast=1.15, saturation=0.35, slope=[0.55, 1.25, 1.15], offset=[0.0, 0.05, 0.045]),
+        effect("glow", threshold=0.22, radius=3.0, amount=0.7, tint=[0.6, 1.0, 0.92]),
+    ]) | {"cut": [{"matte": irises["id"]}], "opacity": appear}  # fmt: skip
+    pale = veil("Pale whites", [effect("grade", exposure=0.25, saturation=0.6, temperature=-0.6)]) | {
+        "cut": [{"matte": whites["id"]}], "opacity": appear,
+    }  # fmt: skip
+    mattes = {m["id"]: m for m in (irises, whites)}
+    return stacked(shot, [glass, pale], [], tracks={track["id"]: track}, mattes=mattes)
+
+
+# strokes of a patient hand on the pilot plate: over the head and the jumper and beside them at first, and where the outline had
+# gone wrong later; (frame, whether it keeps, the line)
+STROKES = [
+    (0, True, [(470, 40), (385, 190), (390, 330), (450, 420), (430, 480)]),
+    (0, True, [(300, 525), (580, 510)]),
+    (0, True, [(470, 40), (545, 90), (565, 190), (590, 230)]),
+    (0, True, [(400, 60), (370, 110)]),
+    (0, False, [(60, 60), (200, 300), (150, 500)]),
+    (0, False, [(900, 60), (780, 300), (900, 500)]),
+    (0, False, [(720, 400), (700, 100)]),
+    (0, False, [(270, 420), (255, 250)]),
+    (0, False, [(610, 420), (660, 470)]),
+    (40, False, [(368, 290), (378, 358), (388, 358)]),
+    (40, False, [(690, 186), (702, 204), (684, 216)]),
+]
+
+
+def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot, cut out by a few strokes carried through the shot, stands before mist and a night that are laid behind."""
+    pilot = footage["Pilot"]
+    drawn = [
+        CutoutStroke(frame=f, keep=keep, points=[(float(x), float(y)) for x, y in line]) for f, keep, line in STROKES
+    ]
+    strokes = by_frame(drawn)
+    pictures = ColourFrames(context.library.store, pilot.media)
+    try:
+        carried = carry(Carry(pictures.rgb, pilot.size, (0, pilot.frames - 1), strokes))
+    finally:
+        pictures.close()
+    samples = context.artefacts.put_cutout(packed(carried, {f: mark_of(s) for f, s in strokes.items()}))
+    matte = {"id": new_id(), "name": "Pilot: cut-out", "pieces": []}
+    before = layer(
+        "Pilot, cut out",
+        pilot,
+        start=0,
+        end="hold",
+        place={"position": {"value": [480, 270]}},
+        cut=[{"matte": matte["id"]}],
+        wrap={"value": 0.35},
+    )
+    matte["pieces"] = [
+        {"kind": "cutout", "id": new_id(), "name": "Cut-out", "layer": before["id"], "samples": samples,
+         "strokes": [s.model_dump(mode="json") for s in drawn], "soften": {"value": 0.7}},
+    ]  # fmt: skip
+    mists = [
+        layer(f"Mist, {name}", footage["Drifting mist"], blend="screen", opacity={"value": opacity},
+               place={"position": keys([x, y], (0, [x, y], "linear"), (71, [x + by, y], "linear")), "scale": {"value": [size, size]}})
+        for name, opacity, x, y, by, size in (("near", 0.75, 330, 400, 190, 0.75), ("far", 0.5, 640, 300, -120, 0.6))
+    ]  # fmt: skip
+    night = veil(
+        "Night behind", [effect("grade", exposure=-1.1, temperature=-1.0, saturation=0.6), effect("blur", radius=3.0)]
+    )
+    cold = veil("Cold light", [effect("grade", exposure=-0.15, temperature=-0.5, contrast=1.05)])
+    return stacked(shot, [cold, before, *mists, night], [pilot, footage["Drifting mist"]], mattes={matte["id"]: matte})

@@ -1,0 +1,154 @@
+"""Shots on the quay plate."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from demo.shots.common import effect, keys, layer, stacked, tracked, tracked_point, veil
+from tropein.app.jobs.context import WorkContext
+from tropein.core.document import CameraTrack, Footage, PlaneTrack, Shot, new_id
+from tropein.core.raster.warp import apply, quad_to_quad
+from tropein.core.track.file import CameraFile
+
+SIGN_CORNERS = ((180.65, 22.42), (610.12, 27.64), (609.24, 271.71), (186.37, 279.12))  # of the sign, frame 0
+BENCH_SPOT = (690.0, 500.0)  # near where the workbench is free, frame 0
+RING_CARDS, RING_RADIUS = 6, 92.0
+SIGN_NAIL = (396.5, 128.5)  # the little boat's mast top on the sign, frame 0 of the quay plate
+
+
+def lamp_on_the_sign(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """A lamp is lit before the sign: a flare rides on the painted boat, flickers, and the plate turns to evening."""
+    nail = tracked_point(context, footage["Quay"], "Sign nail", SIGN_NAIL, 0)
+    flicker = keys(
+        1.0, (10, 0.0, "hold"), (12, 0.75, "linear"), (13, 0.15, "linear"), (15, 0.95, "linear"), (17, 0.7), (24, 1.0),
+        (31, 0.82), (38, 1.0), (46, 0.86), (52, 1.0), (60, 0.9), (71, 1.0),
+    )  # fmt: skip
+    flare = layer(
+        "Lamp flare", footage["Lamp flare"], blend="add", opacity=flicker, span=[10, 71],
+        place={
+            "position": {"value": SIGN_NAIL}, "scale": {"value": [0.62, 0.62]},
+            "ride": {"track": nail["id"], "reference_frame": 0},
+        },
+        effects=[effect("glow", threshold=0.25, radius=46.0, amount=0.8, tint=[1.0, 0.72, 0.42])],
+    )  # fmt: skip
+    evening = veil(
+        "Evening",
+        [
+            effect(
+                "grade", exposure=keys(-1.1, (0, -0.75), (24, -1.15)), temperature=-1.6, saturation=0.82, contrast=1.08,
+                black=0.012,
+            ),
+        ],
+    )  # fmt: skip
+    return stacked(
+        shot,
+        [flare, evening],
+        [footage["Lamp flare"]],
+        tracks={nail["id"]: nail},
+        cues=[{"frame": 12, "name": "lamp lights"}],
+    )
+
+
+def sign_repainted(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Another board hangs on the sign: four corners inside the tracked plane, in its perspective, with its motion blur."""
+    plane = PlaneTrack(
+        id=new_id(), name="Sign plane", footage=footage["Quay"].id, reference_frame=0, corners=SIGN_CORNERS
+    )
+    track = tracked(context, footage["Quay"], plane)
+    inset = np.array([[0.06, 0.09], [0.94, 0.09], [0.94, 0.62], [0.06, 0.62]])
+    onto = quad_to_quad(np.array([[0, 0], [1, 0], [1, 1], [0, 1]]), np.array(SIGN_CORNERS))
+    corners = [[round(float(v), 2) for v in p] for p in apply(onto, inset)]
+    board = layer(
+        "Painted board", footage["Painted board"],
+        place={
+            "corners": {"value": corners}, "motion_blur": True,
+            "ride": {"track": track["id"], "reference_frame": 0, "parts": ["perspective"]},
+        },
+        effects=[
+            effect("grade", exposure=-0.35, temperature=0.3, contrast=0.9, black=-0.015, saturation=0.9),
+            effect("blur", radius=1.3),
+        ],
+    )  # fmt: skip
+    return stacked(shot, [board], [footage["Painted board"]], tracks={track["id"]: track})
+
+
+def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """A dial hovers over the workbench in the solved scene, swinging; a ring of small boards turns round it in depth."""
+    camera = CameraTrack(id=new_id(), name="Camera", footage=footage["Quay"].id, reference_frame=0)
+    track = tracked(context, footage["Quay"], camera)
+    file = context.artefacts.track(track["samples"])
+    assert isinstance(file, CameraFile)
+    pose = np.eye(4)
+    pose[:3] = np.array(file.frames[0].world_to_camera).reshape(3, 4)
+    seen = np.array(file.points3d) @ pose[:3, :3].T + pose[:3, 3]
+    px = file.focal_px * seen[:, :2] / seen[:, 2:] + np.array(file.principal_point)
+    near = seen[int(np.argmin(np.where(seen[:, 2] > 0, np.linalg.norm(px - BENCH_SPOT, axis=1), 1e9)))]
+    # the world as the first frame's camera sees it, a unit as wide as a pixel at the bench spot
+    unit = file.focal_px / near[2]
+    track["world"] = (np.diag([unit, unit, unit, 1]) @ pose).ravel().tolist()
+    x, y, z = (float(v) for v in near * unit)
+
+    def at(*keys: tuple[int, float]) -> dict[str, Any]:
+        """Bobbing above the spot."""
+        return keys([x, y - 100, z], *((frame, [x, y - up, z]) for frame, up in keys))
+
+    bob = at((0, 100), (18, 112), (36, 100), (54, 112), (71, 102))
+    swing = keys([0, 0, 0], (0, [0, 0, -30]), (20, [0, 0, 40]), (44, [0, 0, -15]), (71, [0, 0, 150]))
+    dial = layer(
+        "Brass dial", footage["Brass dial"],
+        place={
+            "motion_blur": True,
+            "depth": {"track": track["id"], "position": bob, "rotation": swing, "width": {"value": 88}, "facing": "camera"},
+        },
+        effects=[
+            effect("grade", exposure=-0.5, temperature=0.4),
+            effect("blur", radius=2.0),
+            effect("glow", threshold=0.35, radius=60.0, amount=0.5, tint=[1.0, 0.8, 0.5]),
+        ],
+    )  # fmt: skip
+    spin = keys([-12, 0, 0], (0, [-12, 0, 0], "linear"), (71, [-12, -300, 0], "linear"))
+    ring = {
+        "kind": "carrier", "id": new_id(), "name": "Ring of boards",
+        "place": {"depth": {"track": track["id"], "position": bob, "rotation": spin}},
+    }  # fmt: skip
+    cards = []
+    for i in range(RING_CARDS):
+        angle = 2 * np.pi * i / RING_CARDS
+        where = [round(-RING_RADIUS * np.sin(angle), 3), 0, round(-RING_RADIUS * np.cos(angle), 3)]
+        depth = {
+            "position": {"value": where},
+            "rotation": {"value": [0, round(np.degrees(angle), 3), 0]},
+            "width": {"value": 60},
+        }
+        cards.append(
+            layer(
+                f"Board {i + 1}", footage["Painted board"],
+                place={"motion_blur": True, "hang": {"layer": ring["id"]}, "depth": depth},
+                effects=[effect("grade", exposure=-0.2, temperature=0.3), effect("blur", radius=1.0)],
+            )
+        )  # fmt: skip
+    used = [footage["Brass dial"], footage["Painted board"]]
+    return stacked(shot, [ring, dial, *cards], used, tracks={track["id"]: track})
+
+
+def rope_in_from_the_blue(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The caster, keyed from an uneven blue screen, stands before the quay: spill out, warmed and softened to the plate."""
+    caster = footage["Caster"]
+    matte = {"id": new_id(), "name": "Caster: screen", "pieces": []}
+    subject = layer(
+        "Caster", caster, start=0, end="hold",
+        place={"position": {"value": [600, 300]}, "scale": {"value": [0.9, 0.9]}}, cut=[{"matte": matte["id"]}],
+        effects=[
+            effect("grade", exposure=-0.35, temperature=1.1, tint=0.1, contrast=1.05, saturation=0.95),
+            effect("blur", radius=0.5),
+            effect("grain", amount=0.012, size=0.6),
+        ],
+    )  # fmt: skip
+    matte["pieces"] = [
+        {"kind": "chroma", "id": new_id(), "name": "Blue screen", "layer": subject["id"], "balance": {"value": 0.35}}
+    ]
+    background = veil("Far away", [effect("blur", radius=3.5), effect("grade", exposure=-0.15)])
+    last = caster.frames - 1
+    return stacked(shot, [subject, background], [caster], mattes={matte["id"]: matte}, trim=[0, last])
