@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from demo import stock
-from demo.shots import pilot, quay
+from demo.shots import harbour, pilot, quay, swipe, yard
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.ingest import shot_on
 from tropein.app.store import shelf
@@ -32,7 +32,14 @@ def seed(context: WorkContext, say: Say) -> None:
             if name not in there:
                 say(f"making the stock element {name}")
                 _shelve(context, make(), name, tags, stock_element=True)
-    for name, file in (("Quay", "quay.mp4"), ("Pilot", "pilot.mp4"), ("Caster", "caster.mp4")):
+    for name, file in (
+        ("Quay", "quay.mp4"),
+        ("Pilot", "pilot.mp4"),
+        ("Caster", "caster.mp4"),
+        ("Spinner", "spinner.mp4"),
+        ("Harbour", "harbour.mp4"),
+        ("Swipe", "swipe.mp4"),
+    ):
         if name not in there:
             say(f"importing the plate {name}")
             _shelve(context, [PLATES / file], name, ["plate"])
@@ -46,6 +53,9 @@ def seed(context: WorkContext, say: Say) -> None:
         ("Mist behind the pilot", "Pilot", pilot.mist_behind_the_pilot),
         ("Rope in from the blue", "Quay", quay.rope_in_from_the_blue),
         ("Sea-glass eyes", "Pilot", pilot.sea_glass_eyes),
+        ("Wheel at speed", "Spinner", yard.wheel_at_speed),
+        ("Harbour by night", "Harbour", harbour.harbour_by_night),
+        ("Ring of charts", "Swipe", swipe.ring_of_charts),
     ):
         if name not in shots_there:
             say(f"setting up the shot {name}")
@@ -65,6 +75,8 @@ def _elements(folder: Path) -> list[tuple[str, Callable[[], list[Path]], list[st
         ("Lamp flare", lambda: stock.lamp_flare(folder), ["light", "flare"]),
         ("Ember sparks", lambda: stock.ember_sparks(folder), ["fire", "particles"]),
         ("Drifting mist", lambda: stock.drifting_mist(folder), ["weather"]),
+        ("Chimney smoke", lambda: stock.chimney_smoke(folder), ["smoke", "screen"]),
+        ("Night sky", lambda: stock.night_sky(folder), ["sky"]),
         ("Brass dial", lambda: stock.brass_dial(folder), ["prop"]),
         ("Painted board", lambda: stock.painted_board(folder), ["prop"]),
         ("Harbour sound", sound, ["sound"]),

@@ -94,10 +94,10 @@ class Bodies:
             part = cv2.resize(part, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
         with silenced():
             result = self._model.process(np.ascontiguousarray(part))
-        size = np.array([part.shape[1], part.shape[0]]) / scale
+        size = np.array([part.shape[1] / scale, part.shape[0] / scale])
         found = []
         for points, sure in self._shapes(result):
-            places = points * size + np.array([ix0, iy0], np.float64)
+            places: NDArray[np.float64] = points * size + (ix0, iy0)
             found.append(self._seen(places, sure))
         return found
 

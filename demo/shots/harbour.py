@@ -1,0 +1,57 @@
+"""Shots on the harbour plate."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from demo.shots.common import effect, keys, layer, stacked, tracked, veil
+from tropein.app.jobs.context import WorkContext
+from tropein.core.document import Footage, PictureTrack, Shot, new_id
+
+SKYLINE_Y = 470.0  # below this nothing is sky, whatever is bright
+WINDOWS = ((817.0, 440.0), (430.0, 470.0), (165.0, 450.0))  # lit ones, frame 0
+
+
+def harbour_by_night(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Day becomes night: the bright sky is a matte that follows the roofs, stars stand behind them, mist lies on the quay and a
+    few windows are lit."""
+    harbour = footage["Harbour"]
+    whole = PictureTrack(id=new_id(), name="The whole picture", footage=harbour.id, reference_frame=0)
+    track = tracked(context, harbour, whole)
+    ride = {"track": track["id"], "reference_frame": 0, "parts": ["position", "rotation", "scale"]}
+    plate = shot.plate
+    upper = [{"at": at} for at in ([-200, -200], [1160, -200], [1160, SKYLINE_Y], [-200, SKYLINE_Y])]
+    sky = {
+        "id": new_id(), "name": "Sky",
+        "pieces": [
+            {"kind": "luma", "id": new_id(), "name": "Bright", "layer": plate, "low": {"value": 0.66}, "softness": {"value": 0.10}},
+            {"kind": "colour", "id": new_id(), "name": "But not the paint", "layer": plate, "how": "subtract", "hue": {"value": 40},
+             "hue_width": {"value": 110}, "saturation": {"value": 0.16}, "softness": {"value": 0.3}},
+            {"kind": "shape", "id": new_id(), "name": "Above the quay", "how": "intersect", "ride": ride,
+             "outline": {"value": {"points": upper}}, "soften": {"value": 6.0}},
+        ],
+    }  # fmt: skip
+    stars = layer(
+        "Night sky", footage["Night sky"], cut=[{"matte": sky["id"], "grow": {"value": 0.6}}],
+        place={"position": keys([480, 200], (0, [480, 200], "linear"), (59, [470, 196], "linear")),
+               "scale": {"value": [0.72, 0.72]}, "ride": ride},
+        effects=[effect("grade", exposure=0.5)],
+    )  # fmt: skip
+    mist = [
+        layer(f"Mist, {name}", footage["Drifting mist"], blend="screen", opacity={"value": amount},
+              place={"position": keys([x, y], (0, [x, y], "linear"), (59, [x + by, y], "linear")), "scale": {"value": [size, size * 0.6]}, "ride": ride})
+        for name, amount, x, y, by, size in (("near", 0.55, 300, 505, 120, 0.9), ("far", 0.3, 700, 430, -70, 0.6))
+    ]  # fmt: skip
+    lamps = [
+        effect("light", centre=list(at), colour=[1.0, 0.62, 0.25], inner=6.0, outer=70.0, strength=8.0) | {"ride": ride}
+        for at in WINDOWS
+    ]
+    lit = veil("Lit windows", [*lamps, effect("glow", threshold=0.3, radius=26.0, amount=0.5, tint=[1.0, 0.75, 0.45])])
+    night = veil(
+        "Night", [effect("grade", exposure=-2.0, temperature=-1.5, saturation=0.5, contrast=1.05, black=0.004)]
+    )
+    finish = veil("Finish", [effect("grain", amount=0.012, size=0.6)])
+    return stacked(
+        shot, [finish, *mist, lit, stars, night], [footage["Night sky"], footage["Drifting mist"]],
+        tracks={track["id"]: track}, mattes={sky["id"]: sky},
+    )  # fmt: skip
