@@ -38,6 +38,7 @@ FLOW_PATCH, FLOW_ERROR_PX = 5, 1.0
 CARRIED_FRAMES = 8  # so long flow alone is believed where the model finds nothing
 OFF_SHARE = 0.35  # of the thing's size: flow that leaves the model's place farther than this went astray
 DOUBT = 0.10  # of its size: disagreement at which the confidence has fallen to a third
+BELIEVED = 0.2  # below this confidence a frame counts as lost
 _LK: dict[str, Any] = {"winSize": (25, 25), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 
 
@@ -223,7 +224,7 @@ def _fused(
         else:
             sure = 0.5 * float(np.exp(-((apart / (DOUBT * size)) ** 2))) if len(places) == 2 else 0.3
         reason = "" if sure >= 0.5 else "the model and the picture's motion disagree" if frame in raw else missed
-        out[frame] = Found(frame, (float(xy[0]), float(xy[1])), sure, False, reason)
+        out[frame] = Found(frame, (float(xy[0]), float(xy[1])), sure, sure < BELIEVED, reason)
     return out
 
 
