@@ -43,7 +43,7 @@ def test_a_fingertip_is_followed_out_of_the_picture_and_back(tmp_path: Path) -> 
     off = np.array([np.subtract(f.xy, tips[f.frame]) for f in kept])
     assert np.linalg.norm(off - np.median(off, 0), axis=1).mean() < 6  # the hand is 250 px tall, and smears by 40
     assert all(found[f].lost and found[f].reason == "no right index fingertip to be seen" for f in range(22, 35))
-    assert all(not found[f].lost for f in (4, 8, 12, 40))
+    assert sum(found[f].lost for f in range(4, 17)) <= 2 and not any(found[f].lost for f in range(39, 43))
 
 
 def test_a_still_head_is_steadier_than_the_model_alone_sees_it() -> None:
