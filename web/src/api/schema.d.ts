@@ -1007,6 +1007,11 @@ export interface components {
                 number
             ] | null;
             /**
+             * Clean Frame
+             * @description of the layer's footage, in which nothing is before the screen
+             */
+            clean_frame?: number | null;
+            /**
              * Uneven light
              * @description How far the screen's own light and dark are followed.
              */

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import partial
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -17,24 +17,45 @@ from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Picture
 
 MEDIAN_FRAMES = 15
-Find = Callable[[np.ndarray], "screen.Screen | None"]
 
 
-def keying_of(piece: ChromaPiece, working: float, frame: float) -> tuple[Find, chroma.Keying]:
-    names = ("low", "high", "core", "spill", "balance")
-    keying = chroma.Keying(*(sample(getattr(piece, name), frame) for name in names))
-    cell = max(2, round(screen.CELL_PX * working))
-    return partial(screen.find, picked=piece.screen, follow=sample(piece.even, frame), cell=cell), keying
+@dataclass(frozen=True, eq=False)
+class Behind:
+    """The screen of a frame, or that there is none to be seen."""
+
+    screen: screen.Screen | None
+
+    @property
+    def nbytes(self) -> int:
+        return 0 if self.screen is None else self.screen.light.nbytes
+
+
+def keying_of(piece: ChromaPiece, frame: float) -> chroma.Keying:
+    return chroma.Keying(*(sample(getattr(piece, n), frame) for n in ("low", "high", "core", "spill", "balance")))
+
+
+def behind(piece: ChromaPiece, picture: Step, of_frame: Callable[[int], Step], working: float, frame: float) -> Step:
+    """The screen behind a layer's own pixels: found in them, or in the frame that shows it empty."""
+    follow, cell = sample(piece.even, frame), max(2, round(screen.CELL_PX * working))
+
+    def make(p: Picture) -> Behind:
+        empty = p.window.empty
+        return Behind(None if empty else screen.find(p.pixels[..., :3], piece.screen, follow, cell))
+
+    def make_clean(p: Picture, clean: Picture) -> Behind:
+        empty = p.window.empty or clean.window != p.window
+        return Behind(None if empty else screen.seen_empty(clean.pixels[..., :3], piece.screen, cell))
+
+    parameters = (piece.screen, follow, cell)
+    if piece.clean_frame is None:
+        return step("screen", parameters, (picture,), make)
+    return step("empty-screen", parameters, (picture, of_frame(piece.clean_frame)), make_clean)
 
 
 def _with_colour(picture: Picture) -> Picture:
     pixels = picture.pixels.copy()
     pixels[..., :3] = restored(picture.pixels[..., :3])
     return Picture(pixels, picture.window)
-
-
-def screen_key(piece: ChromaPiece, frame: float) -> tuple:
-    return piece.screen, sample(piece.even, frame)
 
 
 def where(picture: Picture, plane: Plane) -> Coverage:
@@ -46,16 +67,27 @@ def sharpened(picture: Step) -> Step:
     return step("restore-colour", (), (picture,), _with_colour)
 
 
-def keyed(piece: ChromaPiece, picture: Step, working: float, frame: float) -> Step:
-    find, keying = keying_of(piece, working, frame)
+def keyed(piece: ChromaPiece, picture: Step, screen_behind: Step, working: float, frame: float) -> Step:
+    keying = keying_of(piece, frame)
 
-    def make(p: Picture) -> Coverage:
-        behind = find(p.pixels[..., :3]) if not p.window.empty else None
-        if behind is None:
+    def make(p: Picture, found: Behind) -> Coverage:
+        if found.screen is None:
             return cov.full(p.window)
-        return Coverage(chroma.coverage(p.pixels[..., :3], behind, keying, working), p.window)
+        return Coverage(chroma.coverage(p.pixels[..., :3], found.screen, keying, working), p.window)
 
-    return step("chroma", (keying, screen_key(piece, frame), working), (picture,), make)
+    return step("chroma", (keying, working), (picture, screen_behind), make)
+
+
+def unmixed(piece: ChromaPiece, picture: Step, screen_behind: Step, coverage: Step, frame: float) -> Step:
+    """The picture without the screen's light."""
+    keying = keying_of(piece, frame)
+
+    def make(p: Picture, found: Behind, alpha: Coverage) -> Picture:
+        if found.screen is None:
+            return p
+        return Picture(chroma.unmixed(p.pixels[..., :3], found.screen, alpha.plane, keying), p.window)
+
+    return step("unmix", keying, (picture, screen_behind, coverage), make)
 
 
 def ranged(piece: LumaPiece | ColourPiece, picture: Step, frame: float) -> Step:

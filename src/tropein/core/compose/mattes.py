@@ -25,7 +25,7 @@ from tropein.core.document import (
     Piece,
     ShapePiece,
 )
-from tropein.core.matte import chroma, foreground
+from tropein.core.matte import foreground
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.coverage import Coverage, Joining
@@ -109,17 +109,21 @@ class Mattes:
             return self._cleaned(piece, layer, picture, working, frame)
         if piece is None:
             return picture
-        find, keying = keys.keying_of(piece, working, frame)
+        picture, behind, keyed = self._keyed(piece, layer, picture, working, frame)
+        return keys.unmixed(piece, picture, behind, keyed, frame)
+
+    def _keyed(
+        self, piece: ChromaPiece, layer: FootageLayer, picture: Step, working: float, frame: float
+    ) -> tuple[Step, Step, Step]:
+        """The picture a key is made from, the screen behind it, and its coverage."""
         picture = self._sharpened(layer, picture, working)
 
-        def make(p: Picture, alpha: Coverage) -> Picture:
-            behind = find(p.pixels[..., :3]) if not p.window.empty else None
-            if behind is None:
-                return p
-            return Picture(chroma.unmixed(p.pixels[..., :3], behind, alpha.plane, keying), p.window)
+        def of_frame(index: int) -> Step:
+            last = self.pictures.places.shot.footage[layer.footage].frames - 1
+            return self._sharpened(layer, self.pictures.own_frame(layer, min(max(index, 0), last), working), working)
 
-        keyed = keys.keyed(piece, picture, working, frame)
-        return step("unmix", (keying, keys.screen_key(piece, frame), working), (picture, keyed), make)
+        behind = keys.behind(piece, picture, of_frame, working, frame)
+        return picture, behind, keys.keyed(piece, picture, behind, working, frame)
 
     def _cleaned(self, piece: CutoutPiece, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
         amount = sample(piece.clean, frame)
@@ -169,7 +173,7 @@ class Mattes:
         if isinstance(piece, CutoutPiece):
             return self._cut_out(piece, layer, frame)
         if isinstance(piece, ChromaPiece):
-            made = keys.keyed(piece, self._sharpened(layer, picture, working), working, frame)
+            made = self._keyed(piece, layer, picture, working, frame)[2]
         elif isinstance(piece, DifferencePiece):
             made = keys.different(
                 piece,
@@ -222,7 +226,7 @@ class Mattes:
         adds, takes = PARTS[piece.part]
         loops = []
         for name in (*adds, *takes):
-            path = self.pictures.places.paths(track.samples or "", LOOP + name)
+            path = self.pictures.places.path(piece.track, LOOP + name)
             points = path.at(frame, 0.0, "bridge") if path is not None else None
             if points is None:
                 return None

@@ -81,6 +81,9 @@ class ChromaPiece(PieceBase):
     kind: Literal["chroma"] = "chroma"
     layer: Id
     screen: Annotated[Colour | None, Field(description="linear Rec.709; none finds the screen by itself")] = None
+    clean_frame: Annotated[
+        Frame | None, Field(description="of the layer's footage, in which nothing is before the screen")
+    ] = None
     even: AnimatedNumber = control(
         1.0,
         "Uneven light",

@@ -17,6 +17,7 @@ CELL_PX = 8  # of the footage's own pixels: screen light varies slowly
 SURE_SHARE, NEAR_RATIO, PICKED_RATIO = 0.25, 0.06, 0.15  # measured on synthetic plates: what counts as surely screen
 BEYOND = 0.5  # natural logarithm: how much darker or brighter than anywhere seen the screen is thought to be
 FEWEST_CELLS = 24
+EMPTY_SHARE = 0.5  # of the fitted screen's excess: less is not screen
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
 
 
@@ -78,6 +79,18 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
         return Screen(np.broadcast_to(flat.astype(np.float32), rgb.shape), key)
     full = cv2.resize(light.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
     return Screen(full, key)
+
+
+def seen_empty(rgb: Rgb, picked: tuple[float, float, float] | None, cell: int = CELL_PX) -> Screen | None:
+    """The screen as a frame shows it with nothing before it, its grain smoothed away; where that frame shows something else
+    (a stand, the studio beyond its edge) as it is fitted there. Arguments as for `find`."""
+    fitted = find(rgb, picked, 1.0, cell)
+    if fitted is None:
+        return None
+    smooth = cv2.GaussianBlur(rgb, (0, 0), max(1.0, cell / 4))
+    share = excess(smooth, fitted.key) / np.maximum(excess(fitted.light, fitted.key), LEAST_EXCESS)
+    is_screen = cv2.GaussianBlur((share > EMPTY_SHARE).astype(np.float32), (0, 0), max(1.0, cell / 4))[..., None]
+    return Screen((is_screen * smooth + (1 - is_screen) * fitted.light).astype(np.float32), fitted.key)
 
 
 def _strongest(small: Rgb) -> int:
