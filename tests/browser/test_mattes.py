@@ -99,6 +99,29 @@ def test_an_area_is_hidden_that_follows_a_track(application: str, page: Page, tm
         assert np.percentile(changed[away > 1.25], 99) < 8, frame
 
 
+def sheet_behind_the_cutout(page: Page, tmp_path: Path) -> None:
+    """A magenta sheet over everything but what the cut-out keeps."""
+    page.keyboard.press("Escape")
+    page.keyboard.press("v")
+    sheet = np.zeros((540, 960, 4), np.float32)
+    sheet[:] = [1, 0, 1, 1]
+    write_picture(tmp_path / "sheet.png", sheet, "png")
+    lay_in(page, tmp_path / "sheet.png")
+    page.get_by_role("button", name="is cut by nothing yet").click()
+    page.get_by_role("menuitem", name="cut-out", exact=False).first.click()
+    page.get_by_role("button", name="inside", exact=True).click()
+    page.get_by_role("menuitem", name="keep what is outside").click()
+
+
+def only_the_pilot_shows(page: Page, frame: int) -> None:
+    covered = magenta_mask(shown(page, SIZE))
+    irises = np.array(truth("pilot")[frame]["iris_px_viewer_left_right"]).astype(int)
+    assert not any(covered[y - 12 : y + 12, x - 12 : x + 12].any() for x, y in irises), frame
+    assert not covered[500:530, 400:560].any(), frame  # the jumper
+    assert covered[20:520, 20:150].mean() > 0.97 and covered[20:400, 800:940].mean() > 0.97, frame
+    assert 0.5 < covered.mean() < 0.8, (frame, covered.mean())
+
+
 def test_a_subject_is_cut_out_by_strokes_and_carried(application: str, page: Page, tmp_path: Path) -> None:
     """Strokes on one frame; a magenta sheet is laid over everything but the subject, in every frame."""
     new_shot(page, application, stretch(tmp_path, "pilot", range(10)))
@@ -122,25 +145,23 @@ def test_a_subject_is_cut_out_by_strokes_and_carried(application: str, page: Pag
     expect(page.get_by_text("not carried yet")).to_be_visible()
     page.get_by_role("button", name="Carry through the shot").click()
     expect(page.get_by_text("carried through the shot")).to_be_visible(timeout=90_000)
-    page.keyboard.press("Escape")
-    page.keyboard.press("v")
-    sheet = np.zeros((540, 960, 4), np.float32)
-    sheet[:] = [1, 0, 1, 1]
-    write_picture(tmp_path / "sheet.png", sheet, "png")
-    lay_in(page, tmp_path / "sheet.png")
-    page.get_by_role("button", name="is cut by nothing yet").click()
-    page.get_by_role("menuitem", name="cut-out", exact=False).first.click()
-    page.get_by_role("button", name="inside", exact=True).click()
-    page.get_by_role("menuitem", name="keep what is outside").click()
+    sheet_behind_the_cutout(page, tmp_path)
     for frame in (0, 9):
         go_to(page, frame)
         page.keyboard.press("Escape")
-        covered = magenta_mask(shown(page, SIZE))
-        irises = np.array(truth("pilot")[frame]["iris_px_viewer_left_right"]).astype(int)
-        assert not any(covered[y - 12 : y + 12, x - 12 : x + 12].any() for x, y in irises), frame
-        assert not covered[500:530, 400:560].any(), frame  # the jumper
-        assert covered[20:520, 20:150].mean() > 0.97 and covered[20:400, 800:940].mean() > 0.97, frame
-        assert 0.5 < covered.mean() < 0.8, (frame, covered.mean())
+        only_the_pilot_shows(page, frame)
+
+
+def test_a_person_is_cut_out_without_a_stroke_of_ones_own(application: str, page: Page, tmp_path: Path) -> None:
+    new_shot(page, application, stretch(tmp_path, "pilot", range(3)))
+    page.keyboard.press("d")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Guess a person in this frame").click()
+    expect(page.get_by_text("not carried yet")).to_be_visible(timeout=60_000)
+    sheet_behind_the_cutout(page, tmp_path)
+    only_the_pilot_shows(page, 0)
+    page.keyboard.press("Control+z")  # the cut's side, the cut, the sheet: then the guess
+    expect(page.get_by_role("button", name="Undo: cut")).to_be_visible()
 
 
 def test_an_outline_is_drawn_bent_softened_and_keyed(application: str, page: Page, tmp_path: Path) -> None:

@@ -24,6 +24,12 @@ from tropein.core.matte import cutout
 from tropein.core.matte.cutout import Stroke
 from tropein.core.matte.cutout_file import CutoutFile, packed
 from tropein.core.matte.foreground import cleaned
+from tropein.core.matte.people import guessed
+from tropein.core.media.adhoc import borrow
+from tropein.core.media.colour_frames import ColourFrames
+from tropein.core.media.record import MediaStore
+
+PLATES = Path(__file__).parents[2] / "demo/plates"
 
 
 def truth(clip: Disc, i: int) -> np.ndarray:
@@ -185,3 +191,21 @@ def test_the_command_line_writes_coverage_and_subject_or_nothing(tmp_path: Path)
     command[command.index(str(tmp_path / "out"))] = str(tmp_path / "none")
     refused = subprocess.run([*command, str(tmp_path / "wrong.json")], capture_output=True, text=True)
     assert refused.returncode == 2 and "frame 9" in refused.stderr and not (tmp_path / "none").exists()
+
+
+def test_a_person_is_guessed_by_strokes_that_keep_to_their_sides(tmp_path: Path) -> None:
+    """On the pilot, whose outline by hand-checked strokes is known to the demo: nothing kept lies in the sky, nothing removed on him."""
+    media, _ = borrow(MediaStore(tmp_path), [PLATES / "pilot.mp4"])
+    pictures = ColourFrames(MediaStore(tmp_path), media)
+    picture = pictures.rgb(0)
+    pictures.close()
+    strokes = guessed(picture)
+    assert strokes == guessed(picture)
+    assert any(s.keep for s in strokes) and any(not s.keep for s in strokes)
+    kept = np.array([p for s in strokes if s.keep for p in s.points])
+    left_out = np.array([p for s in strokes if not s.keep for p in s.points])
+    head = np.hypot(kept[:, 0] - 480, kept[:, 1] - 200) < 190
+    assert (head | (kept[:, 1] > 330)).all()  # on the head, or low enough to be the jumper
+    assert (np.hypot(left_out[:, 0] - 480, left_out[:, 1] - 200) > 120).all()
+    with pytest.raises(BadInput, match="Nobody"):
+        guessed(np.full((180, 320, 3), 128, np.uint8))

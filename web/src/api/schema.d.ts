@@ -516,6 +516,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/guess": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Guess
+         * @description Strokes for the people in a frame, as a cut-out's first guess.
+         */
+        post: operations["guess_api_shots__shot_id__mattes__matte_id__pieces__piece_id__guess_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/renders": {
         parameters: {
             query?: never;
@@ -1689,6 +1709,14 @@ export interface components {
              * @default 0
              */
             shows: number;
+        };
+        /** GuessWanted */
+        GuessWanted: {
+            /**
+             * Frame
+             * @description of the footage
+             */
+            frame: number;
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -4088,6 +4116,43 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    guess_api_shots__shot_id__mattes__matte_id__pieces__piece_id__guess_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                matte_id: string;
+                piece_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuessWanted"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             202: {

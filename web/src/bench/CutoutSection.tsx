@@ -3,21 +3,24 @@ import { shotFrame } from "../document/timing";
 import type { CutoutPiece, FootageLayer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
-import { carryCutout, shownFrame, takePen } from "./cutouts";
+import { carryCutout, guessPerson, shownFrame, takePen } from "./cutouts";
 
 const GOING = ["waiting", "running", "finishing"];
 
 /** The pens of a cut-out, the frames that have strokes, and carrying it through the shot. */
 export function CutoutSection({ matte, piece, path }: { matte: string; piece: CutoutPiece; path: string }) {
   const { shot, tool, brush, set, seek, frame, commit } = useBench();
-  const runs = (useRuns().data ?? []).filter((r) => r.kind === "cutout" && r.settings.piece === piece.id);
+  const every = (useRuns().data ?? []).filter((r) => r.settings.piece === piece.id);
+  const runs = every.filter((r) => r.kind === "cutout");
+  const guess = every.find((r) => r.kind === "guess");
+  const guessing = guess !== undefined && GOING.includes(guess.state);
   const run = runs.find((r) => GOING.includes(r.state));
   if (!shot) return null;
   const layer = shot.layers[piece.layer] as FootageLayer;
   const here = shownFrame(shot, piece.layer, frame);
   const drawn = [...new Set(piece.strokes.map((s) => s.frame))].sort((a, b) => a - b);
   const kept = piece.strokes.some((s) => s.keep);
-  const failed = runs[0]?.state === "failed" ? runs[0].error : "";
+  const failed = (runs[0]?.state === "failed" && runs[0].error) || (guess?.state === "failed" && guess.error) || "";
   const clear = () => void commit(`clear the strokes of ${piece.name} here`, [{ op: "replace", path: `${path}/strokes`, value: piece.strokes.filter((s) => s.frame !== here) }]);
   return (
     <div className="flex flex-col gap-1.5 py-1">
@@ -25,6 +28,7 @@ export function CutoutSection({ matte, piece, path }: { matte: string; piece: Cu
         <button className="btn flex-1" aria-pressed={tool === "keep"} onClick={() => void takePen("keep")}><span className="mr-1.5 inline-block h-1 w-3 rounded bg-track align-middle" />Keep</button>
         <button className="btn flex-1" aria-pressed={tool === "remove"} onClick={() => void takePen("remove")}><span className="mr-1.5 inline-block h-1 w-3 rounded bg-warn align-middle" />Remove</button>
       </div>
+      <button className="btn" disabled={guessing} title="Draws the first strokes over and beside whoever is in this frame" onClick={() => void guessPerson(matte, piece)}>{guessing ? "looking for a person…" : "Guess a person in this frame"}</button>
       <div className="flex items-center gap-2">
         <span className="flex-1">Width of the pen</span>
         <Scrub label="Width of the pen" value={brush} step={1} unit="px" digits={0} hard={[2, 300]} onDrag={(v) => set({ brush: v })} onSet={(v) => set({ brush: v })} />

@@ -44,6 +44,17 @@ function thinned(points: Vec2[]): Vec2[] {
   return out.slice(0, 2000);
 }
 
+/** Strokes for the people in this frame, added to those that are there. */
+export async function guessPerson(matte: string, piece: CutoutPiece): Promise<void> {
+  const { id, shot, frame, say } = useBench.getState();
+  try {
+    await got<Run>(api.POST("/api/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/guess", { params: { path: { shot_id: id!, matte_id: matte, piece_id: piece.id } }, body: { frame: shownFrame(shot!, piece.layer, frame) } }));
+    await queries.invalidateQueries({ queryKey: ["runs"] });
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
 export async function carryCutout(matte: string, piece: CutoutPiece): Promise<void> {
   const { id, say } = useBench.getState();
   try {

@@ -136,6 +136,26 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
     return run_out(row)
 
 
+class GuessWanted(BaseModel):
+    frame: Annotated[int, Field(ge=0, description="of the footage")]
+
+
+@router.post("/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/guess", status_code=202)
+def guess(shot_id: str, matte_id: str, piece_id: str, body: GuessWanted, db: Db) -> RunOut:
+    """Strokes for the people in a frame, as a cut-out's first guess."""
+    shot = load_shot(shots.row_of(db, shot_id).document)
+    _, piece = find_cutout(shot, matte_id, piece_id)
+    layer = shot.layers[piece.layer]
+    assert isinstance(layer, FootageLayer)
+    if body.frame >= shot.footage[layer.footage].frames:
+        raise BadInput(f"There is no frame {body.frame} in {layer.name}.")
+    params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "frame": body.frame}
+    row = runs.create(db, "guess", f"Guess the person for {piece.name}", params, 1, shot_id)
+    defer(db, "guess", run_id=row.id)
+    db.refresh(row)
+    return run_out(row)
+
+
 @router.post("/shots/{shot_id}/renders", status_code=202)
 def render(shot_id: str, body: RenderWanted, db: Db) -> RunOut:
     row = shots.row_of(db, shot_id)

@@ -10,10 +10,11 @@ from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.cutout_piece import by_frame, mark_of
 from tropein.core.compose.cutouts import Carry, carry
-from tropein.core.document import CutoutPiece, FootageLayer, Shot
+from tropein.core.document import CutoutPiece, CutoutStroke, FootageLayer, Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import NotFound
 from tropein.core.matte.cutout_file import packed
+from tropein.core.matte.people import guessed
 from tropein.core.media.colour_frames import ColourFrames
 
 
@@ -48,6 +49,31 @@ def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> dic
         shots.apply(session, shot_id, None, f"carry {piece.name}", ops, "worker")
     missing = params["last"] - params["first"] + 1 - len(frames)
     return {"frames": len(frames), "note": f"{missing} frames lie beyond a cut." if missing else ""}
+
+
+def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict[str, Any]:
+    """Strokes for the people of one frame, added to those that are there."""
+    shot_id, matte_id, piece_id, frame = params["shot"], params["matte"], params["piece"], params["frame"]
+    with transaction(context.engine) as session:
+        shot = load_shot(shots.row_of(session, shot_id).document)
+    _, piece = found(shot, matte_id, piece_id)
+    layer = shot.layers[piece.layer]
+    assert isinstance(layer, FootageLayer)
+    pictures = ColourFrames(context.library.store, shot.footage[layer.footage].media)
+    try:
+        strokes = guessed(pictures.rgb(frame))
+    finally:
+        pictures.close()
+    drawn = [CutoutStroke(frame=frame, keep=s.keep, points=list(s.points), width=s.width) for s in strokes]
+    with transaction(context.engine) as session:
+        now = load_shot(shots.row_of(session, shot_id).document)
+        index, piece = found(now, matte_id, piece_id)
+        rows = [s.model_dump(mode="json") for s in [*piece.strokes, *drawn]]
+        ops: list[dict[str, Any]] = [
+            {"op": "replace", "path": f"/mattes/{matte_id}/pieces/{index}/strokes", "value": rows}
+        ]
+        shots.apply(session, shot_id, None, f"guess the person for {piece.name}", ops, "worker")
+    return {"strokes": len(drawn)}
 
 
 def found(shot: Shot, matte_id: str, piece_id: str) -> tuple[int, CutoutPiece]:

@@ -72,6 +72,11 @@ def cutout_task(run_id: str) -> None:
     whole_run(run_id, cutout.run_cutout)
 
 
+@tasks.task(name="guess", retry=RETRY)
+def guess_task(run_id: str) -> None:
+    whole_run(run_id, cutout.run_guess)
+
+
 @tasks.task(name="render_chunk", retry=RETRY)
 def render_chunk_task(run_id: str, number: int) -> None:
     closing(run_id, lambda: render.run_chunk(here(), run_id, number))

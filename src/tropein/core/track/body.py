@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
+from tropein.core.quiet import silenced
 from tropein.core.track.cuts import CUT, Cuts
-from tropein.core.track.face import silenced
 from tropein.core.track.frames import ColourPictures
 from tropein.core.track.point import Anchor, Found
 

@@ -7,10 +7,7 @@ which flow cannot follow through a blink, are pulled harder.
 
 from __future__ import annotations
 
-import os
-import sys
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -20,6 +17,7 @@ from numpy.typing import NDArray
 
 from tropein.core.animate.ride import similarity
 from tropein.core.errors import BadInput
+from tropein.core.quiet import silenced
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.face_mesh import Mesh
@@ -101,21 +99,6 @@ class Meshes:
         near = self.within(picture, box_of(mesh))
         gaps = [float(np.linalg.norm(m[:, :2] - mesh[:, :2], axis=1).mean()) for m in near]
         return min(gaps, default=np.inf) < 0.12 * fm.width_px(mesh)
-
-
-@contextmanager
-def silenced() -> Iterator[None]:
-    """The library writes notes for its makers straight to the process's error stream; they are kept from the user."""
-    sys.stderr.flush()
-    kept = os.dup(2)
-    nowhere = os.open(os.devnull, os.O_WRONLY)
-    try:
-        os.dup2(nowhere, 2)
-        yield
-    finally:
-        os.dup2(kept, 2)
-        os.close(kept)
-        os.close(nowhere)
 
 
 def box_of(mesh: Mesh) -> tuple[float, float, float, float]:
