@@ -1339,6 +1339,68 @@ export interface components {
             shadow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
+         * DistancePiece
+         * @description Keeps what is far away in a solved scene: at every pixel the distance along the camera's ray to the floor.
+         */
+        DistancePiece: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * How
+             * @default add
+             * @enum {string}
+             */
+            how: "add" | "subtract" | "intersect";
+            /**
+             * Invert
+             * @default false
+             */
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "distance";
+            /** Track */
+            track: string;
+            /**
+             * Nothing up to
+             * @description Scene units.
+             */
+            near?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * All from
+             * @description Scene units.
+             */
+            far?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Height
+             * @description Of the level plane over the floor.
+             */
+            height?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
          * Edit
          * @description A labelled JSON Patch on the revision it was made on.
          */
@@ -2126,7 +2188,7 @@ export interface components {
             /** Name */
             name: string;
             /** Pieces */
-            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"])[];
+            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["DistancePiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"])[];
         };
         /**
          * NewShot

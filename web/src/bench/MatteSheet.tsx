@@ -1,6 +1,6 @@
 import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Diamond, Pipette, Plus, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
-import { addPiece, cutBy, newChroma, newCutout, newDifference, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
+import { addPiece, cutBy, newChroma, newCutout, newDifference, newDistance, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
 import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../document/types";
 import { SHAPE_TOOLS, useBench } from "../state/bench";
@@ -37,6 +37,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
       { id: "colour", label: "colour range", hint: looking.name, act: () => add(newRange("colour", looking.id)) },
     ] : []),
     ...faces.map((t) => ({ id: `face ${t.id}`, label: "part of a face", hint: t.name, act: () => add(newFacePiece(t.id)) })),
+    ...Object.values(shot.tracks).filter((t) => t.kind === "camera" && t.samples).map((t) => ({ id: `distance ${t.id}`, label: "distance along the floor", hint: t.name, act: () => add(newDistance(t.id)) })),
     ...footage.filter((l) => !l.cut.some((c) => c.matte === matte.id)).map((l) => ({ id: `layer ${l.id}`, label: "alpha of a layer", hint: l.name, act: () => add(newLayerPiece(l.id)) })),
   ];
   return (
@@ -92,6 +93,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
             {"layer" in piece && <>, of <Menu className={WORD} label="Which layer it looks at" trigger={shot.layers[piece.layer]?.name ?? "?"} choices={Object.values(shot.layers).filter((l) => l.kind === "footage").map((l) => ({ id: l.id, label: l.name, checked: l.id === piece.layer, act: () => put(`look at ${l.name} with`, "layer", l.id) }))} /></>}
             {piece.kind === "layer" && <> (its <button className={WORD} onClick={() => put("change the channel of", "channel", piece.channel === "alpha" ? "luminance" : "alpha")}>{piece.channel}</button>)</>}
             {piece.kind === "face" && <>: <Menu className={WORD} label="Which part of the face" trigger={piece.part} choices={FACE_PARTS.map((part) => ({ id: part, label: part, checked: part === piece.part, act: () => put(`take the ${part} with`, "part", part) }))} /> of <b>{shot.tracks[piece.track]?.name}</b></>}
+            {piece.kind === "distance" && <>, along the floor that <b>{shot.tracks[piece.track]?.name}</b> sees</>}
             {piece.kind === "shape" && <>, <ShapeRide piece={piece} path={path} /></>}
             {piece.span && <>, from <b className="mono">{piece.span[0]}</b> to <b className="mono">{piece.span[1]}</b></>}.
           </p>

@@ -1,7 +1,7 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
 import { at, everyKey, newId, partsOf, setValue } from "./ops";
-import type { ChromaPiece, Cut, CutoutPiece, DifferencePiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
+import type { ChromaPiece, Cut, CutoutPiece, DifferencePiece, DistancePiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
 
 const constant = <T>(value: T) => ({ value, keys: [] });
 
@@ -19,6 +19,8 @@ export const newLayerPiece = (layer: string) => ({ ...base("Layer"), kind: "laye
 export const newCutout = (layer: string) => ({ ...base("Cut-out"), kind: "cutout", layer, strokes: [], samples: null }) as unknown as CutoutPiece;
 
 export const newDifference = (layer: string) => ({ ...base("Difference"), kind: "difference", layer, clean_frame: null }) as unknown as DifferencePiece;
+
+export const newDistance = (track: string) => ({ ...base("Distance"), kind: "distance", track }) as DistancePiece;
 
 export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces });
 

@@ -133,7 +133,7 @@ export function removeTrack(shot: Shot, id: string): Op[] {
   }
   for (const track of Object.values(shot.tracks)) if (track.bridge === id) ops.push({ op: "replace", path: `/tracks/${track.id}/bridge`, value: null });
   for (const matte of Object.values(shot.mattes)) {
-    const needs = matte.pieces.filter((p) => p.kind !== "face" || p.track !== id);
+    const needs = matte.pieces.filter((p) => !("track" in p) || p.track !== id);
     const freed = needs.map((p) => (p.kind === "shape" && p.ride?.track === id ? { ...p, ride: null } : p));
     if (needs.length < matte.pieces.length || freed.some((p, i) => p !== needs[i])) ops.push({ op: "replace", path: `/mattes/${matte.id}/pieces`, value: freed });
   }

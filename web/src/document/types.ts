@@ -33,7 +33,8 @@ export interface LayerPiece extends PieceBase { kind: "layer"; layer: string; ch
 export interface CutoutStroke { frame: number; keep: boolean; points: Vec2[]; width: number }
 export interface CutoutPiece extends PieceBase { kind: "cutout"; layer: string; strokes: CutoutStroke[]; samples: string | null }
 export interface DifferencePiece extends PieceBase { kind: "difference"; layer: string; clean_frame: number | null }
-export type Piece = CutoutPiece | DifferencePiece | ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;
+export interface DistancePiece extends PieceBase { kind: "distance"; track: string }
+export type Piece = CutoutPiece | DistancePiece | DifferencePiece | ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;
 export interface Matte { id: string; name: string; pieces: Piece[] }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; cut: Cut[]; effects: Effect[] }

@@ -14,6 +14,7 @@ from tropein.core.document import (
     CutoutPiece,
     Depth,
     DifferencePiece,
+    DistancePiece,
     FacePiece,
     FootageLayer,
     LayerBase,
@@ -67,7 +68,7 @@ class About(BaseModel):
 
 PIECES = {
     ShapePiece: "Shape", ChromaPiece: "Chroma key", LumaPiece: "Luma key", ColourPiece: "Colour range", FacePiece: "Face part",
-    LayerPiece: "Layer", CutoutPiece: "Cut-out", DifferencePiece: "Difference key",
+    LayerPiece: "Layer", CutoutPiece: "Cut-out", DifferencePiece: "Difference key", DistancePiece: "Distance",
 }  # fmt: skip
 
 

@@ -17,6 +17,7 @@ from tropein.core.document import (
     Cut,
     CutoutPiece,
     DifferencePiece,
+    DistancePiece,
     FacePiece,
     FootageLayer,
     LayerPiece,
@@ -25,7 +26,7 @@ from tropein.core.document import (
     Piece,
     ShapePiece,
 )
-from tropein.core.matte import foreground
+from tropein.core.matte import distance, foreground
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.coverage import Coverage, Joining
@@ -162,6 +163,8 @@ class Mattes:
             return self._shape(piece, frame)
         if isinstance(piece, FacePiece):
             return self._face(piece, frame)
+        if isinstance(piece, DistancePiece):
+            return self._distance(piece, frame)
         layer = self.pictures.places.shot.layers[piece.layer]
         assert isinstance(layer, FootageLayer)
         if isinstance(piece, LayerPiece):
@@ -240,6 +243,23 @@ class Mattes:
             return cov.combine(filled, joins, window)
 
         return step("face-part", ([points.tolist() for points in loops], count, window), (), make)
+
+    def _distance(self, piece: DistancePiece, frame: float) -> Step | None:
+        places, window, scale = self.pictures.places, self.window, self.pictures.scale
+        camera = places.solved(piece.track, frame)
+        plate = places.with_plate(places.shot.tracks[piece.track].footage, frame)
+        if camera is None or abs(np.linalg.det(plate)) < 1e-12:
+            return None
+        near, far, height = (sample(v, frame) for v in (piece.near, piece.far, piece.height))
+        to_picture = np.linalg.inv(plate) @ np.diag([1 / scale, 1 / scale, 1.0])
+
+        def make() -> Coverage:
+            size, corner = (window.width, window.height), (window.x0, window.y0)
+            away = distance.along_floor(camera.pose, camera.focal, camera.centre, height, to_picture, corner, size)
+            return Coverage(distance.coverage(away, near, far), window)
+
+        numbers = (camera.pose.tobytes(), camera.focal, camera.centre.tobytes(), to_picture.tobytes())
+        return step("distance", (numbers, near, far, height, window), (), make)
 
     def _shape(self, piece: ShapePiece, frame: float) -> Step | None:
         half = self.pictures.places.shot.shutter_deg / 720

@@ -145,10 +145,12 @@ class Places:
         return camera, model, carried
 
     def _camera(self, root: Depth, frame: float) -> Camera | None:
-        if root.track is None:
-            return standing(self.shot.size)
-        track = self.shot.tracks[root.track]
-        path = self.paths(track.samples or "", SPOT)
+        return standing(self.shot.size) if root.track is None else self.solved(root.track, frame)
+
+    def solved(self, track_id: str, frame: float) -> Camera | None:
+        """The camera of a track in the user's own world, for pixels of its footage; None where it is not known."""
+        track = self.shot.tracks[track_id]
+        path = self.path(track_id, SPOT)
         camera = None if path is None else at(path, frame)
         world = track.world if isinstance(track, CameraTrack) else None
         return camera.within(np.array(world).reshape(4, 4)) if camera is not None and world is not None else camera

@@ -25,6 +25,7 @@ from tropein.core.document.matte import (
     CutoutPiece,
     CutoutStroke,
     DifferencePiece,
+    DistancePiece,
     FacePiece,
     LayerPiece,
     LumaPiece,
@@ -52,7 +53,7 @@ from tropein.core.document.track import (
 
 __all__ = [
     "SCHEMA_VERSION", "Animated", "AnimatedColour", "AnimatedCorners", "AnimatedCurve", "AnimatedNumber", "AnimatedVec2", "AnimatedVec3", "BlendName",
-    "BodyTrack", "CameraTrack", "CarrierLayer", "CentredEffect", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
+    "BodyTrack", "CameraTrack", "CarrierLayer", "CentredEffect", "ChromaPiece", "Colour", "ColourPiece", "Cut", "CutoutPiece", "CutoutStroke", "DifferencePiece", "DistancePiece", "FacePiece", "LayerPiece", "LumaPiece", "Matte", "Outline", "OutlinePoint", "Piece", "PieceBase", "ShapePiece", "ContentHash", "Cue", "Depth", "DrawnCurve", "Ease", "EffectBase", "FaceTrack", "Footage", "FootageLayer", "HandSet", "HandSetCorners", "Hang", "Id", "Key", "Layer",
     "LayerBase", "Model", "ObjectTrack", "PictureTrack", "Place", "PlaneTrack", "PointTrack", "Rate", "Ride", "Shot", "Steady", "Track", "VeilLayer", "Vec2", "control",
     "new_id", "parse_rate", "register",
 ]  # fmt: skip

@@ -180,6 +180,18 @@ class DifferencePiece(PieceBase):
     )
 
 
+class DistancePiece(PieceBase):
+    """Keeps what is far away in a solved scene: at every pixel the distance along the camera's ray to the floor."""
+
+    kind: Literal["distance"] = "distance"
+    track: Id
+    near: AnimatedNumber = control(100.0, "Nothing up to", soft=(0, 2000), hard=(0, 1e6), step=1, help="Scene units.")
+    far: AnimatedNumber = control(400.0, "All from", soft=(0, 4000), hard=(0, 1e6), step=1, help="Scene units.")
+    height: AnimatedNumber = control(
+        0.0, "Height", soft=(-200, 200), hard=(-1e6, 1e6), step=0.5, help="Of the level plane over the floor."
+    )
+
+
 class CutoutStroke(Model):
     """A line drawn over a frame of the footage, in its full-size pixels: what it covers is the subject, or is not."""
 
@@ -209,6 +221,7 @@ Piece = Annotated[
     | Annotated[ColourPiece, Tag("colour")]
     | Annotated[FacePiece, Tag("face")]
     | Annotated[LayerPiece, Tag("layer")]
+    | Annotated[DistancePiece, Tag("distance")]
     | Annotated[CutoutPiece, Tag("cutout")]
     | Annotated[DifferencePiece, Tag("difference")],
     Discriminator("kind"),

@@ -16,6 +16,7 @@ from tropein.core.document.matte import (
     Cut,
     CutoutPiece,
     DifferencePiece,
+    DistancePiece,
     FacePiece,
     LayerPiece,
     LumaPiece,
@@ -151,6 +152,8 @@ def _matte_problems(shot: Shot) -> list[str]:
             what = f"the piece {piece.name} of the matte {matte.name}"
             if isinstance(piece, ShapePiece) and piece.ride is not None and piece.ride.track not in shot.tracks:
                 problems.append(f"{what} rides on a track that is not in the shot")
+            if isinstance(piece, DistancePiece) and not isinstance(shot.tracks.get(piece.track), CameraTrack):
+                problems.append(f"{what} needs a solved camera")
             if isinstance(piece, FacePiece) and not isinstance(shot.tracks.get(piece.track), FaceTrack):
                 problems.append(f"{what} needs a face track")
             if isinstance(
