@@ -20,17 +20,20 @@ interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; r
 export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
   const { shot, stored, selection, frame } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const tied = layer !== undefined && layer.kind !== "veil" && (layer.place.ride !== null || layer.place.hang !== null || layer.place.depth !== null);
+  const tied = layer !== undefined && layer.kind !== "veil" && (layer.place.ride !== null || layer.place.pivot_ride !== null || layer.place.hang !== null || layer.place.depth !== null);
   const matrices = useCarried(tied ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
   if (!shot || !layer || layer.kind === "veil" || layer.id === shot.plate) return null;
-  const carried = tied ? matrices?.[layer.id] : IDENTITY;
+  const alone = !layer.place.ride && !layer.place.hang && !layer.place.depth;
+  const carried = tied && !alone ? matrices?.[layer.id] : IDENTITY;
   if (layer.place.depth) return layer.kind === "footage" && carried ? <DepthHandles layer={layer} whole={carried} scale={scale} toShot={toShot} /> : null;
   if (!carried) return null;
-  const props = { layer, carried, scale, toShot };
+  const pivot = layer.place.pivot_ride ? matrices?.[`${layer.id}:pivot`] : IDENTITY;
+  if (!pivot) return null;
+  const props = { layer, carried, pivotRide: pivot, scale, toShot };
   return layer.place.corners ? <CornerHandles {...props} /> : <BoxHandles {...props} />;
 }
 
-interface HandleProps { layer: Placed; carried: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }
+interface HandleProps { layer: Placed; carried: Matrix; pivotRide: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }
 
 /** Four corners, each dragged on its own; the area inside drags all of them. */
 function CornerHandles({ layer, carried, scale, toShot }: HandleProps) {
@@ -115,19 +118,19 @@ function DepthHandles({ layer, whole, scale, toShot }: { layer: FootageLayer; wh
 }
 
 /** A box: drag it to move, its corners to scale, the stalk to turn, the cross for the pivot. */
-function BoxHandles({ layer, carried, scale, toShot: pointer }: HandleProps) {
+function BoxHandles({ layer, carried, pivotRide, scale, toShot: pointer }: HandleProps) {
   const { shot, frame, draft, commit } = useBench();
   const held = useRef<Held | null>(null);
   const back = inverse(carried);
   const toShot = (e: React.PointerEvent) => through(back, pointer(e)); // as if nothing carried the layer
-  const m = own(layer.place, sizeOf(shot!, layer), frame);
+  const m = own(layer.place, sizeOf(shot!, layer), frame, pivotRide);
   const [w, h] = sizeOf(shot!, layer);
   const whole = times(carried, m);
   const px = ([x, y]: Vec2): Vec2 => [x * scale, y * scale];
   const corners = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => px(through(whole, c)));
   const value = <K extends "position" | "scale" | "rotation" | "pivot">(k: K) => sample(layer.place[k] as never, frame) as Held["start"][K];
   const pivot = value("pivot");
-  const centre = through(m, [w / 2 + pivot[0], h / 2 + pivot[1]]);
+  const centre = through(pivotRide, value("position"));
   let top = px(through(whole, [w / 2, 0]));
   let away = px(through(whole, [w / 2, h]));
   if (top[1] < 10 && away[1] > top[1]) [top, away] = [away, top]; // the stalk stays in view

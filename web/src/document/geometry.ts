@@ -21,12 +21,14 @@ export function inverse(m: Matrix): Matrix {
   return adjugate.map((v) => v / det);
 }
 
-/** A place's own transform, from pixels of a picture of a size to shot pixels; rides and hanging left out. */
-export function own(place: Place, [w, h]: Vec2, frame: number): Matrix {
-  const [x, y] = sample(place.position, frame);
+/** A place's own transform, from pixels of a picture of a size to shot pixels; rides and hanging left out. `pivot` is what the
+ * pivot's own ride does: the picture turns and grows about where that has taken it. */
+export function own(place: Place, [w, h]: Vec2, frame: number, pivot: Matrix = IDENTITY): Matrix {
+  const position = sample(place.position, frame);
+  const [x, y] = through(pivot, position);
   const [sx, sy] = sample(place.scale, frame);
   const [px, py] = sample(place.pivot, frame);
   const r = (sample(place.rotation, frame) * Math.PI) / 180;
   const [c, s] = [Math.cos(r), Math.sin(r)];
-  return times([c * sx, -s * sy, x, s * sx, c * sy, y, 0, 0, 1], [1, 0, -px - w / 2, 0, 1, -py - h / 2, 0, 0, 1]);
+  return times([c * sx, -s * sy, x, s * sx, c * sy, y, 0, 0, 1], [1, 0, position[0] - x - px - w / 2, 0, 1, position[1] - y - py - h / 2, 0, 0, 1]);
 }
