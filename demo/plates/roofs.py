@@ -103,15 +103,7 @@ class Town(workbench.Set):
 
 
 def scene(folder: Path, sky: bool = True) -> Any:
-    materials = workbench.paints(folder).materials
-    parts: dict[str, Any] = {"type": "scene"} | {f"paint {name}": material for name, material in materials.items()}
-    for number, (mesh, material) in enumerate(Town().things):
-        path = m.write_mesh(folder / f"{number:03d}.ply", mesh)
-        parts[f"thing {number}"] = {
-            "type": "ply",
-            "filename": str(path),
-            "bsdf": {"type": "ref", "id": f"paint {material}"},
-        }
+    parts = workbench.written(Town(), folder)
     parts["sun"] = window((-130, -110, 120), (0, 20, 10), (30, 24), (26, 22.5, 17.5))
     if sky:
         parts["sky"] = {"type": "constant", "radiance": rgb((0.62, 0.74, 0.86))}

@@ -302,17 +302,23 @@ class Set:
                 self.box((0.6, 0.6, 10), "iron", (x + a, y + b, 5.7), bevel=0.15)
 
 
-def scene(folder: Path) -> Any:
-    """The set, lit by a large cool window, a small warm one, the lantern and a faint sky."""
+def written(set_: Set, folder: Path) -> dict[str, Any]:
+    """The things of a set as parts of a scene, one file each."""
     materials = paints(folder).materials
     parts: dict[str, Any] = {"type": "scene"} | {f"paint {name}": material for name, material in materials.items()}
-    for number, (mesh, material) in enumerate(Set().things):
+    for number, (mesh, material) in enumerate(set_.things):
         path = m.write_mesh(folder / f"{number:03d}.ply", mesh)
         parts[f"thing {number}"] = {
             "type": "ply",
             "filename": str(path),
             "bsdf": {"type": "ref", "id": f"paint {material}"},
         }
+    return parts
+
+
+def scene(folder: Path) -> Any:
+    """The set, lit by a large cool window, a small warm one, the lantern and a faint sky."""
+    parts = written(Set(), folder)
     parts["lamp"] = {
         "type": "sphere",
         "center": [-37, 20, 5.4],

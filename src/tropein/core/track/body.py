@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
 from tropein.core.quiet import silenced
+from tropein.core.track.close_up import close_up
 from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.frames import ColourPictures
 from tropein.core.track.point import Anchor, Found
@@ -84,23 +85,13 @@ class Bodies:
 
     def within(self, picture: NDArray[np.uint8], box: tuple[float, float, float, float] | None = None) -> list[Seen]:
         """Every place the part is seen at in a picture (h, w, 3), or in a box (x0, y0, x1, y1) of it."""
-        h, w = picture.shape[:2]
-        x0, y0, x1, y1 = box or (0.0, 0.0, float(w), float(h))
-        ix0, iy0, ix1, iy1 = max(0, int(x0)), max(0, int(y0)), min(w, int(x1) + 1), min(h, int(y1) + 1)
-        if ix1 - ix0 < 16 or iy1 - iy0 < 16:
+        close = close_up(picture, box, CROP_PX, 16)
+        if close is None:
             return []
-        part = picture[iy0:iy1, ix0:ix1]
-        scale = max(1.0, CROP_PX / max(part.shape[:2]))
-        if scale > 1:
-            part = cv2.resize(part, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
+        part, corner, size = close
         with silenced():
-            result = self._model.process(np.ascontiguousarray(part))
-        size = np.array([part.shape[1] / scale, part.shape[0] / scale])
-        found = []
-        for points, sure in self._shapes(result):
-            places: NDArray[np.float64] = points * size + (ix0, iy0)
-            found.append(self._seen(places, sure))
-        return found
+            result = self._model.process(part)
+        return [self._seen(points * size + corner, sure) for points, sure in self._shapes(result)]
 
     def _shapes(self, result: object) -> list[tuple[NDArray[np.float64], NDArray[np.float64]]]:
         """Landmarks (n, 2) as shares of the picture and how surely each is seen (n,), of every body or hand meant."""

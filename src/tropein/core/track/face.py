@@ -19,6 +19,7 @@ from tropein.core.animate.ride import similarity
 from tropein.core.errors import BadInput
 from tropein.core.quiet import silenced
 from tropein.core.track import face_mesh as fm
+from tropein.core.track.close_up import close_up
 from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.face_mesh import Mesh
 from tropein.core.track.frames import ColourPictures
@@ -62,22 +63,16 @@ class Meshes:
 
     def within(self, picture: NDArray[np.uint8], box: tuple[float, float, float, float] | None = None) -> list[Mesh]:
         """All faces of a picture, or of a box (x0, y0, x1, y1) of it, enlarged when it is small."""
-        h, w = picture.shape[:2]
-        x0, y0, x1, y1 = box or (0.0, 0.0, float(w), float(h))
-        ix0, iy0, ix1, iy1 = max(0, int(x0)), max(0, int(y0)), min(w, int(x1) + 1), min(h, int(y1) + 1)
-        if ix1 - ix0 < 8 or iy1 - iy0 < 8:
+        seen = close_up(picture, box, CROP_PX)
+        if seen is None:
             return []
-        part = picture[iy0:iy1, ix0:ix1]
-        scale = max(1.0, CROP_PX / max(part.shape[:2]))
-        if scale > 1:
-            part = cv2.resize(part, None, fx=scale, fy=scale, interpolation=cv2.INTER_CUBIC)
+        part, corner, (width, height) = seen
         with silenced():
-            result = self._one.process(np.ascontiguousarray(part))
-        size = np.array([part.shape[1], part.shape[0], part.shape[1]]) / scale
+            result = self._one.process(part)
         found = []
         for face in result.multi_face_landmarks or []:
-            p = np.array([[q.x, q.y, q.z] for q in face.landmark]) * size
-            found.append(p + [ix0, iy0, 0])
+            p = np.array([[q.x, q.y, q.z] for q in face.landmark]) * (width, height, width)
+            found.append(p + [*corner, 0])
         return found
 
     def anywhere(self, picture: NDArray[np.uint8]) -> list[Mesh]:
