@@ -14,10 +14,15 @@ from tropein.core.animate.ride import Path
 from tropein.core.compose.render import Renderer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
-from tropein.core.matte.distance import along_floor, coverage
+from tropein.core.matte.distance import coverage
+from tropein.core.raster.floor import contact_shadow, floor_hit
 
 FOCAL, CENTRE = 300.0, np.array([160.0, 90.0])
 UP = 50.0  # the camera stands so high over the floor and looks level
+
+
+def along_floor(*arguments: Any) -> np.ndarray:
+    return floor_hit(*arguments)[2]
 
 
 def pose(turn_deg: float = 0.0) -> np.ndarray:
@@ -89,3 +94,41 @@ def test_a_matte_of_what_is_far_goes_along_when_the_plate_is_reframed() -> None:
 def test_a_distance_needs_a_camera() -> None:
     with pytest.raises(BadInput, match="needs a solved camera"):
         load_shot(with_distance(track="gone"))
+
+
+def test_a_ray_meets_the_floor_where_the_camera_sees_that_place() -> None:
+    x, z, _ = floor_hit(pose(12), FOCAL, CENTRE, 0.0, np.eye(3), (0, 0), (320, 180))
+    for row, column in ((100, 30), (150, 300)):
+        seen = pose(12) @ (x[row, column], 0, z[row, column], 1)
+        assert FOCAL * seen[:2] / seen[2] + CENTRE == pytest.approx((column + 0.5, row + 0.5))
+
+
+def test_a_shadow_is_darkest_along_the_foot_and_fainter_the_higher_it_hangs() -> None:
+    x, z = np.meshgrid(np.linspace(-100, 100, 201), np.linspace(-100, 100, 201))
+    foot, way = np.array([10.0, 0.0]), np.array([40.0, 0.0])
+    lying = contact_shadow(x, z, foot, way, 0.0, 10.0)
+    assert lying[100, 70:150] == pytest.approx(np.ones(80))  # the foot lies from -30 to 50
+    assert lying[110, 110] == pytest.approx(np.exp(-0.5)) and lying[100, 160 + 20] < lying[100, 160]
+    raised = contact_shadow(x, z, foot, way, 40.0, 10.0)
+    assert raised[100, 110] == pytest.approx(1 / 3) and raised[130, 110] > lying[130, 110]
+
+
+def standing(**depth: Any) -> np.ndarray:
+    """A card that stands on the floor, 200 before the camera, its picture as the frame shows it."""
+    card = {"track": "cam", "position": {"value": [0, -20, 200]}, "width": {"value": 40}} | depth
+    still = {"id": "spot", "name": "Spot", "kind": "still", "media": "1" * 32, "size": [40, 40], "alpha": True}
+    d = document(
+        [{"kind": "footage", "id": "top", "name": "top", "footage": "spot", "place": {"depth": card}}],
+        tracks=with_distance()["tracks"],
+    )
+    d["footage"]["spot"] = still
+    return Renderer(Painted(), paths, 1 << 24).frame(load_shot(d), 0).pixels[..., 0]  # type: ignore[arg-type]
+
+
+def test_a_card_that_stands_in_a_scene_darkens_the_floor_about_its_foot_and_nothing_else() -> None:
+    plain, dark = standing(), standing(shadow={"value": 0.8}, shadow_soft={"value": 8})
+    share = dark / plain
+    row = int(90 + FOCAL * UP / 200)  # where the floor is 200 away
+    assert share[row + 1, 140] < 0.35 and share[row + 1, 40] > 0.97
+    assert share[:85] == pytest.approx(np.ones((85, 320))) and share[175, 160] > 0.9
+    assert standing(shadow={"value": 0.8}, track=None) == pytest.approx(standing(track=None))  # no floor is known there

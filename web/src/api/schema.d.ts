@@ -1276,6 +1276,13 @@ export interface components {
              * @enum {string}
              */
             facing: "own" | "camera";
+            /**
+             * Shadow
+             * @description Of its foot on the floor of a solved scene, lit from above.
+             */
+            shadow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Shadow's edge */
+            shadow_soft?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * DifferencePiece

@@ -19,6 +19,7 @@ export function DepthRows({ layer }: { layer: FootageLayer | CarrierLayer }) {
   const path = `/layers/${layer.id}/place/depth`;
   const above = layer.place.hang ? shot.layers[layer.place.hang.layer] : undefined;
   const held = above !== undefined && above.kind !== "veil" && above.place.depth !== null;
+  const inScene = depth.track !== null || (held && above.place.depth?.track != null); // a floor is known there
   const cameras = Object.values(shot.tracks).filter((t) => t.kind === "camera" && t.samples);
   const put = (label: string, field: string, value: unknown) => void commit(`${label} ${layer.name}`, [{ op: "replace", path: `${path}/${field}`, value }]);
   return (
@@ -26,7 +27,7 @@ export function DepthRows({ layer }: { layer: FootageLayer | CarrierLayer }) {
       <p className="py-1 leading-6">
         In depth, {held ? <>with <b>{above.name}</b></> : <>seen by <Menu className={WORD} label="Whose camera sees it" trigger={depth.track ? (shot.tracks[depth.track]?.name ?? "?") : "a still camera"} choices={[{ id: "still", label: "a still camera before the frame", checked: !depth.track, act: () => put("see by a still camera", "track", null) }, ...cameras.map((t) => ({ id: t.id, label: t.name, hint: "solved", checked: depth.track === t.id, act: () => put(`lie in the scene of ${t.name} with`, "track", t.id) }))]} /></>}, facing <Menu className={WORD} label="Which way it faces" trigger={depth.facing === "camera" ? "the camera" : "its own way"} choices={[{ id: "own", label: "its own way", checked: depth.facing === "own", act: () => put("let face its own way:", "facing", "own") }, { id: "camera", label: "the camera, always", checked: depth.facing === "camera", act: () => put("let face the camera:", "facing", "camera") }]} />.
       </p>
-      {controls.filter((c) => layer.kind === "footage" || c.name !== "width").map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
+      {controls.filter((c) => c.name === "position" || c.name === "rotation" || (layer.kind === "footage" && (c.name === "width" || inScene))).map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
       <div className="py-1 pl-[30px]"><button className="btn py-0" onClick={() => void commit(`lay ${layer.name} flat`, [{ op: "replace", path, value: null }])}>Lay flat again</button></div>
     </>
   );

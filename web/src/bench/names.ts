@@ -11,7 +11,7 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   if (layer.kind === "footage") for (const [name, title] of [["wrap", "light wrap"], ["wrap_width", "wrap width"]] as const) out.push({ path: `${base}/${name}`, title, parameter: layer[name] as Animated });
   if (layer.kind !== "veil") {
     for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
-    if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });
+    if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"], ["shadow", "shadow"], ["shadow_soft", "shadow's edge"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });
     if (layer.place.corners) out.push({ path: `${base}/place/corners`, title: "corners", parameter: layer.place.corners as Animated });
   }
   layer.effects.forEach((effect, i) => {

@@ -6,7 +6,7 @@ const constant = <T>(value: T) => ({ value, keys: [] });
 const STILL_FOCAL = 1.2; // as the server has it: the still camera's focal length, of the frame's width
 
 export const newDepth = (position: Vec3, width: number, track: string | null = null, rotation: Vec3 = [0, 0, 0]): Depth =>
-  ({ track, position: constant(position), rotation: constant(rotation), width: constant(width), facing: "own" });
+  ({ track, position: constant(position), rotation: constant(rotation), width: constant(width), facing: "own", shadow: constant(0), shadow_soft: constant(20) });
 
 /** Put a layer in depth where it is seen now, before the frame. */
 export function intoDepth(shot: Shot, layer: FootageLayer | CarrierLayer, at: Vec2, width: number): Op[] {

@@ -20,7 +20,7 @@ export const newCutout = (layer: string) => ({ ...base("Cut-out"), kind: "cutout
 
 export const newDifference = (layer: string) => ({ ...base("Difference"), kind: "difference", layer, clean_frame: null }) as unknown as DifferencePiece;
 
-export const newDistance = (track: string) => ({ ...base("Distance"), kind: "distance", track }) as DistancePiece;
+export const newDistance = (track: string) => ({ ...base("Distance"), kind: "distance", track, near: constant(100), far: constant(400), height: constant(0) }) as DistancePiece;
 
 export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces });
 

@@ -1,7 +1,7 @@
 /** The world of a solved scene: its floor, origin and units, and what must move along when they change. 4x4, row by row. */
 import { sample } from "./animate";
 import { everyKey } from "./ops";
-import type { CameraFile, CameraTrack, Layer, Op, Shot, Vec3 } from "./types";
+import type { CameraFile, CameraTrack, Depth, Layer, Op, Shot, Vec3 } from "./types";
 
 export type Matrix4 = number[];
 export const SAME: Matrix4 = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
@@ -68,16 +68,21 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
   const r = [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => change[row * 4 + c] / k));
   const turn = (v: Vec3): Vec3 => turnsOf(times3(r, turned(v)));
   const ops: Op[] = [{ op: "replace", path: `/tracks/${track.id}/world`, value: world }];
+  const lengths = (path: string, lies: Depth) => [...everyKey(`${path}/width`, lies.width, (w) => w * k), ...everyKey(`${path}/shadow_soft`, lies.shadow_soft, (w) => w * k)];
+  for (const matte of Object.values(shot.mattes))
+    matte.pieces.forEach((piece, i) => {
+      if (piece.kind === "distance" && piece.track === track.id) for (const name of ["near", "far", "height"] as const) ops.push(...everyKey(`/mattes/${matte.id}/pieces/${i}/${name}`, piece[name], (v) => v * k));
+    });
   for (const layer of Object.values(shot.layers)) {
     const depth = layer.kind !== "veil" ? layer.place.depth : null;
     if (depth?.track !== track.id || (layer.kind !== "veil" && hangsInDepth(shot, layer.id))) continue;
     const path = `/layers/${layer.id}/place/depth`;
-    ops.push(...everyKey(`${path}/position`, depth.position, (p) => through4(change, p)), ...everyKey(`${path}/width`, depth.width, (w) => w * k));
+    ops.push(...everyKey(`${path}/position`, depth.position, (p) => through4(change, p)), ...lengths(path, depth));
     if (depth.facing === "own") ops.push(...everyKey(`${path}/rotation`, depth.rotation, turn));
     for (const id of hangingBelow(shot, layer.id)) {
       const child = shot.layers[id];
       const own = child.kind !== "veil" ? child.place.depth : null;
-      if (own) ops.push(...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3), ...everyKey(`/layers/${id}/place/depth/width`, own.width, (w) => w * k));
+      if (own) ops.push(...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3), ...lengths(`/layers/${id}/place/depth`, own));
     }
   }
   return ops;

@@ -16,7 +16,7 @@ export type Steady = Whole<Schemas["Steady"]>;
 export type Part = Ride["parts"][number];
 export type Corners = [Vec2, Vec2, Vec2, Vec2];
 export interface Hang { layer: string; reference_frame: number }
-export interface Depth { track: string | null; position: Animated<Vec3>; rotation: Animated<Vec3>; width: Animated<number>; facing: "own" | "camera" }
+export interface Depth { track: string | null; position: Animated<Vec3>; rotation: Animated<Vec3>; width: Animated<number>; facing: "own" | "camera"; shadow: Animated<number>; shadow_soft: Animated<number> }
 export interface Place {
   position: Animated<Vec2>; scale: Animated<Vec2>; rotation: Animated<number>; pivot: Animated<Vec2>;
   corners: Animated<Corners> | null; depth: Depth | null; ride: Ride | null; pivot_ride: Ride | null; hang: Hang | null; steady: Steady | null; motion_blur: boolean;
@@ -33,7 +33,7 @@ export interface LayerPiece extends PieceBase { kind: "layer"; layer: string; ch
 export interface CutoutStroke { frame: number; keep: boolean; points: Vec2[]; width: number }
 export interface CutoutPiece extends PieceBase { kind: "cutout"; layer: string; strokes: CutoutStroke[]; samples: string | null }
 export interface DifferencePiece extends PieceBase { kind: "difference"; layer: string; clean_frame: number | null }
-export interface DistancePiece extends PieceBase { kind: "distance"; track: string }
+export interface DistancePiece extends PieceBase { kind: "distance"; track: string; near: Animated<number>; far: Animated<number>; height: Animated<number> }
 export type Piece = CutoutPiece | DistancePiece | DifferencePiece | ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;
 export interface Matte { id: string; name: string; pieces: Piece[] }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;

@@ -88,7 +88,9 @@ def about() -> About:
         for d in described()
     ]
     place = [Control(**describe_field(Place, name)) for name in ("position", "scale", "rotation", "pivot")]
-    depth = [Control(**describe_field(Depth, name)) for name in ("position", "rotation", "width")]
+    depth = [
+        Control(**describe_field(Depth, name)) for name in ("position", "rotation", "width", "shadow", "shadow_soft")
+    ]
     opacity = Control(**describe_field(LayerBase, "opacity"))
     pieces = [_piece(cls, title) for cls, title in PIECES.items()]
     cut = [Control(**describe_field(Cut, name)) for name in ("grow", "soften")]

@@ -30,6 +30,7 @@ from tropein.core.matte import distance, foreground
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.coverage import Coverage, Joining
+from tropein.core.raster.floor import floor_hit
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix, apply, scaling
@@ -255,7 +256,7 @@ class Mattes:
 
         def make() -> Coverage:
             size, corner = (window.width, window.height), (window.x0, window.y0)
-            away = distance.along_floor(camera.pose, camera.focal, camera.centre, height, to_picture, corner, size)
+            _, _, away = floor_hit(camera.pose, camera.focal, camera.centre, height, to_picture, corner, size)
             return Coverage(distance.coverage(away, near, far), window)
 
         numbers = (camera.pose.tobytes(), camera.focal, camera.centre.tobytes(), to_picture.tobytes())

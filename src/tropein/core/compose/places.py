@@ -50,6 +50,18 @@ def _in_shot_time(path: Path, shown: tuple[int | None, ...]) -> Path:
     return Path(frames, path.points[which], path.good[which], path.model)
 
 
+@dataclass(frozen=True, eq=False)
+class Foot:
+    """The side of a card that is nearest the floor: its middle and half of its way (x, z), and how high it hangs, in the scene's
+    units; the camera that sees it and what a ride does to the picture."""
+
+    camera: Camera
+    carried: Matrix
+    middle: NDArray[np.float64]
+    half_way: NDArray[np.float64]
+    lift: float
+
+
 @dataclass(frozen=True)
 class Places:
     """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed."""
@@ -143,6 +155,20 @@ class Places:
             model = model.copy()
             model[:3, :3] = camera.turn.T @ placed(np.zeros(3), np.array(sample(depth.rotation, frame)))[:3, :3]
         return camera, model, carried
+
+    def foot(self, layer: FootageLayer, frame: float) -> Foot | None:
+        """Where a layer in a solved scene stands over its floor; None for one that lies before the still camera."""
+        above = self._scene_above(layer.place)
+        top = above[-1].place if above else layer.place
+        seen = self.view_of(layer.place, frame)
+        if seen is None or layer.place.depth is None or top.depth is None or top.depth.track is None:
+            return None
+        camera, model, carried = seen
+        w, h = self.shot.footage[layer.footage].size
+        unit = sample(layer.place.depth.width, frame) / max(w, 1)
+        across, down = model[:3, 0] * unit * w / 2, model[:3, 1] * unit * h / 2
+        low = model[:3, 3] + (down if down[1] > 0 else -down)  # y is down: the side that is nearer the floor
+        return Foot(camera, carried, low[[0, 2]], across[[0, 2]], float(max(-low[1], 0.0)))
 
     def _camera(self, root: Depth, frame: float) -> Camera | None:
         return standing(self.shot.size) if root.track is None else self.solved(root.track, frame)

@@ -20,6 +20,7 @@ from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.coverage import Coverage
+from tropein.core.raster.floor import contact_shadow, floor_hit
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import (
     Edge,
@@ -75,6 +76,8 @@ class Planner:
                 if (amount := sample(layer.wrap, frame)) > 0 and layer.id != self.shot.plate:
                     under, overs = self._laid(under, overs), []
                     picture = self._wrapped(picture, under, amount, sample(layer.wrap_width, frame) * self.scale)
+                if (shadow := self._shadow(layer, frame)) is not None:
+                    overs.append((shadow, Laying("normal", opacity)))
                 overs.append((picture, Laying(layer.blend, opacity)))
         return self._laid(under, overs)
 
@@ -94,6 +97,32 @@ class Planner:
             if here is not None:
                 run.append((here[1], i))
         return order
+
+    def _shadow(self, layer: FootageLayer, frame: float) -> Step | None:
+        """What a layer that stands in a solved scene keeps of the light from above off the floor."""
+        depth = layer.place.depth
+        if depth is None or (amount := sample(depth.shadow, frame)) <= 0:
+            return None
+        cast = self.places.foot(layer, frame)
+        if cast is None:
+            return None
+        soft, window = sample(depth.shadow_soft, frame), self.frame_window
+        to_picture = np.linalg.inv(cast.carried) @ scaling(1 / self.scale, 1 / self.scale)
+
+        def make() -> Picture:
+            camera, size = cast.camera, (window.width, window.height)
+            x, z, _ = floor_hit(camera.pose, camera.focal, camera.centre, 0.0, to_picture, (window.x0, window.y0), size)
+            shade = amount * contact_shadow(x, z, cast.middle, cast.half_way, cast.lift, soft)
+            pixels = np.zeros((window.height, window.width, 4), np.float32)
+            pixels[..., 3] = shade
+            return Picture(pixels, window)
+
+        numbers = (
+            *(np.round(v, 9).tobytes() for v in (cast.camera.pose, to_picture, cast.middle, cast.half_way)),
+            cast.camera.focal,
+            cast.lift,
+        )
+        return step("floor-shadow", (numbers, amount, soft, window), (), make)
 
     def matte(self, matte_id: str, frame: float) -> Step:
         """A matte's coverage of the frame."""

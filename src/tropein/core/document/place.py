@@ -58,6 +58,10 @@ class Depth(Model):
     rotation: AnimatedVec3 = control((0.0, 0.0, 0.0), "Turn", step=0.5, unit="°", widget="vec3")
     width: AnimatedNumber = control(200.0, "Width", soft=(1, 1000), hard=(1e-6, 1e6), step=1)
     facing: Literal["own", "camera"] = "own"
+    shadow: AnimatedNumber = control(
+        0.0, "Shadow", soft=(0, 1), hard=(0, 1), help="Of its foot on the floor of a solved scene, lit from above."
+    )
+    shadow_soft: AnimatedNumber = control(20.0, "Shadow's edge", soft=(1, 200), hard=(1e-6, 1e6), step=0.5)
 
 
 class Place(Model):
