@@ -43,11 +43,11 @@ def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> 
         wide = [v > 0.85 for _, v in opened]
         ends = [not all(wide[max(0, i - 1) : i + 2]) or i in (0, len(wide) - 1) for i in range(len(wide))]
         lit = [(f, 0.9 * min(1.0, max(0.0, 1.4 * v - 0.3))) for (f, v), kept in zip(opened, ends, strict=True) if kept]
-        keys = [(f, round(v, 3), "linear") for f, v in lit]
+        brightness = [(f, round(v, 3), "linear") for f, v in lit]
         iris = next(getattr(s.iris, side) for s in file.frames if s.iris)
         layers.append(
             layer(
-                f"Lamp, {side} eye", footage["Lamp flare"], blend="screen", opacity=keys(0.9, *keys),
+                f"Lamp, {side} eye", footage["Lamp flare"], blend="screen", opacity=keys(0.9, *brightness),
                 place={
                     "position": {"value": [round(iris[0], 2), round(iris[1], 2)]}, "scale": {"value": [0.11, 0.11]},
                     "ride": {

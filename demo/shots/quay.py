@@ -90,9 +90,9 @@ def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Foot
     track["world"] = (np.diag([unit, unit, unit, 1]) @ pose).ravel().tolist()
     x, y, z = (float(v) for v in near * unit)
 
-    def at(*keys: tuple[int, float]) -> dict[str, Any]:
+    def at(*moments: tuple[int, float]) -> dict[str, Any]:
         """Bobbing above the spot."""
-        return keys([x, y - 100, z], *((frame, [x, y - up, z]) for frame, up in keys))
+        return keys([x, y - 100, z], *((frame, [x, y - up, z]) for frame, up in moments))
 
     bob = at((0, 100), (18, 112), (36, 100), (54, 112), (71, 102))
     swing = keys([0, 0, 0], (0, [0, 0, -30]), (20, [0, 0, 40]), (44, [0, 0, -15]), (71, [0, 0, 150]))

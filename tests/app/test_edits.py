@@ -133,6 +133,7 @@ def test_mattes_are_stored_and_what_they_lack_is_refused(client: TestClient, sho
         "shape",
         "chroma",
         "luma",
+        "distance",
         "colour",
         "face",
         "layer",

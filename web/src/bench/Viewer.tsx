@@ -160,6 +160,7 @@ export function Viewer() {
       )}
       {tool !== "move" && <p className="pointer-events-none absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">{isShapeTool(tool) ? SHAPE_SAYS[tool] : SAYS[tool](bench.drawn.length)} Esc puts the tool away.</p>}
       {peek && <p className="mono absolute top-3 left-3 rounded bg-black/70 px-2 py-1">without the selection</p>}
+      {!shot && !problem && <p role="status" className="absolute inset-0 m-auto h-fit w-fit text-quiet">Opening the shot…</p>}
       {problem && <p role="alert" className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded bg-black/80 px-4 py-2 text-warn">{problem}</p>}
       <Readout at={pointer} />
     </div>

@@ -186,9 +186,10 @@ def _up_to_a_cut(tracker: Tracker[F], start: F, last: int, hear: Callable[[F], N
 
     def listen(found: F) -> None:
         nonlocal latest
-        if cuts is not None and cuts.between(latest.frame, found.frame):
-            raise _AtACut
-        latest = found
+        if abs(found.frame - start.frame) > abs(latest.frame - start.frame):  # not an earlier frame, thought better of
+            if cuts is not None and cuts.between(latest.frame, found.frame):
+                raise _AtACut
+            latest = found
         hear(found)
 
     try:

@@ -1,8 +1,8 @@
-"""Following one feature: predicted by flow, placed by robust alignment to reference patches that are never replaced.
+"""Following one feature: predicted by flow, placed by robust alignment to reference patches.
 
 Bare frame-to-frame flow drifts, and its own forward-backward check does not see it. Here flow only says where to look; the
-answer is always a fit to the patch the user pointed at (or put right by hand), and it must also agree with how the
-picture around moves. What cannot be confirmed is lost, and says why.
+answer is a fit to the patch the user pointed at (or put right by hand), or to a later look of it that fitted well, and it
+must also agree with how the picture around moves. What cannot be confirmed is lost, and says why.
 """
 
 from __future__ import annotations
@@ -30,11 +30,8 @@ MIN_TEXTURE = 4.0  # smallest mean squared gradient (grey levels per pixel), in 
 # bias, correlation (small, large), share (small, large), disagreement, distance to the prediction, expected error
 LOGISTIC = (-1.99, 0.28, 5.96, -0.08, 1.59, 0.01, -0.84, -2.61)
 ACCEPT = 0.5
-CERTAIN = (
-    0.96,
-    0.93,
-    0.78,
-)  # correlations and shares at which what was lost is known again wherever it turns up in reach
+# correlations (small, large) and share at which what was lost is known again wherever in reach it turns up
+CERTAIN = (0.96, 0.93, 0.78)
 WEAK_PX = 0.10  # a patch whose place is less certain than this is not known again
 RENEW = (0.93, 0.94, 0.96)  # fit below which a later look is taken, and above which one may, or should, be that look
 RENEW_FRAMES = 3
