@@ -1281,7 +1281,7 @@ export interface components {
              * @description Of its foot on the floor of a solved scene, lit from above.
              */
             shadow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Shadow's edge */
+            /** Soft edge */
             shadow_soft?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**

@@ -61,7 +61,7 @@ class Depth(Model):
     shadow: AnimatedNumber = control(
         0.0, "Shadow", soft=(0, 1), hard=(0, 1), help="Of its foot on the floor of a solved scene, lit from above."
     )
-    shadow_soft: AnimatedNumber = control(20.0, "Shadow's edge", soft=(1, 200), hard=(1e-6, 1e6), step=0.5)
+    shadow_soft: AnimatedNumber = control(20.0, "Soft edge", soft=(1, 200), hard=(1e-6, 1e6), step=0.5)
 
 
 class Place(Model):
