@@ -11,6 +11,7 @@ from tests.core.builders import document
 from tests.core.test_compose import Painted
 from tropein.core.animate import camera
 from tropein.core.animate.ride import Path
+from tropein.core.compose.places import Places
 from tropein.core.compose.render import Renderer
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
@@ -132,3 +133,20 @@ def test_a_card_that_stands_in_a_scene_darkens_the_floor_about_its_foot_and_noth
     assert share[row + 1, 140] < 0.35 and share[row + 1, 40] > 0.97
     assert share[:85] == pytest.approx(np.ones((85, 320))) and share[175, 160] > 0.9
     assert standing(shadow={"value": 0.8}, track=None) == pytest.approx(standing(track=None))  # no floor is known there
+
+
+def test_a_camera_with_lost_frames_is_not_bridged_by_another_track() -> None:
+    """What fills the gaps of points in the picture would make nonsense of a camera's own numbers."""
+    d = with_distance()
+    d["tracks"]["cam"]["bridge"] = "nail"
+    d["tracks"]["nail"] = {"kind": "point", "id": "nail", "name": "Nail", "footage": "wall", "samples": "d" * 32}
+
+    def with_gap(name: str, spot: str = "") -> Path | None:
+        if name == "d" * 32:
+            return Path(np.arange(48.0), np.arange(48.0)[:, None, None] * [[3.0, 1.0]], np.ones(48, bool))
+        path = paths(name, spot)
+        assert path is not None
+        return Path(path.frames, path.points, path.frames != 10, path.model)
+
+    found = Places(load_shot(d), with_gap).solved("cam", 10)
+    assert found is not None and found.focal == pytest.approx(FOCAL) and found.pose == pytest.approx(pose())

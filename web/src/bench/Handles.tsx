@@ -20,11 +20,11 @@ interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; r
 export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
   const { shot, stored, selection, frame } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const tied = layer !== undefined && layer.kind !== "veil" && (layer.place.ride !== null || layer.place.pivot_ride !== null || layer.place.hang !== null || layer.place.depth !== null);
-  const matrices = useCarried(tied ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
+  const place = layer && layer.kind !== "veil" ? layer.place : undefined;
+  const tied = place !== undefined && (place.ride !== null || place.hang !== null || place.depth !== null);
+  const matrices = useCarried(tied || place?.pivot_ride ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
   if (!shot || !layer || layer.kind === "veil" || layer.id === shot.plate) return null;
-  const alone = !layer.place.ride && !layer.place.hang && !layer.place.depth;
-  const carried = tied && !alone ? matrices?.[layer.id] : IDENTITY;
+  const carried = tied ? matrices?.[layer.id] : IDENTITY;
   if (layer.place.depth) return layer.kind === "footage" && carried ? <DepthHandles layer={layer} whole={carried} scale={scale} toShot={toShot} /> : null;
   if (!carried) return null;
   const pivot = layer.place.pivot_ride ? matrices?.[`${layer.id}:pivot`] : IDENTITY;

@@ -107,7 +107,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
           )}
           {piece.kind === "chroma" && (
             <div className="flex items-center gap-2 py-1">
-              <span className="flex-1" title="A frame with nothing before the screen, if there is one">Screen seen empty</span>
+              <span className="flex-1" title="A frame with nothing before the screen, if there is one">Empty screen</span>
               <button className="btn py-0.5" onClick={() => put("take this frame as the empty screen of", "clean_frame", shownFrame(shot, piece.layer, useBench.getState().frame))}>{piece.clean_frame === null ? "in this frame" : `in frame ${piece.clean_frame}`}</button>
               <button className="btn py-0.5" disabled={piece.clean_frame === null} onClick={() => put("fit the screen of", "clean_frame", null)}>{piece.clean_frame === null ? "never" : "fit it"}</button>
             </div>

@@ -32,12 +32,12 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
         </button>
       </Tip>
       <Tip text={control.help || control.title}>
-        <span className={`w-[86px] shrink-0 truncate ${keyed ? "text-brass" : ""}`}>{control.title}</span>
+        <span className={`${ride ? "w-[60px]" : "w-[86px]"} shrink-0 truncate ${keyed ? "text-brass" : ""}`}>{control.title}</span>
       </Tip>
+      {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
       <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
         <Value control={control} value={value} drag={drag} set={set} />
       </div>
-      {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
       <button
         className="icon-btn min-w-5 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
         onClick={() => void commit(`reset ${label}`, [{ op: "replace", path: `${path}/keys`, value: [] }, { op: "replace", path: `${path}/value`, value: control.default }])}
@@ -63,7 +63,7 @@ function Value({ control, value, drag, set }: ValueProps) {
     const v = value as number[];
     return v.map((_, i) => {
       const one = (n: number) => v.map((o, k) => (k === i ? n : o));
-      return <Scrub key={i} label={`${control.title} ${"xyz"[i]}`} value={v[i]} {...common} digits={v.length > 2 && Math.abs(v[i]) < 10 ? 2 : 1} width={v.length > 2 ? 46 : undefined} onDrag={(n) => drag(one(n))} onSet={(n) => set(one(n))} />;
+      return <Scrub key={i} label={`${control.title} ${"xyz"[i]}`} value={v[i]} {...common} digits={v.length < 3 ? 1 : Math.abs(v[i]) < 10 ? 2 : Math.abs(v[i]) < 1000 ? 1 : 0} width={v.length > 2 ? 46 : undefined} onDrag={(n) => drag(one(n))} onSet={(n) => set(one(n))} />;
     });
   }
   if (control.widget === "triple" || control.widget === "colour") {

@@ -1,10 +1,10 @@
+import { Crosshair } from "lucide-react";
 import { Popover } from "radix-ui";
 import { FACE_SPOTS } from "../document/marks";
-import { at, partsOf } from "../document/ops";
-import type { Part, Ride } from "../document/types";
+import { at, newRide } from "../document/ops";
+import type { Ride } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
-import { KindGlyph } from "./Kit";
 import { PartsMenu } from "./RideWords";
 import { GAPS, OFFER, WORD } from "./words";
 
@@ -18,14 +18,13 @@ export function RideButton({ path, what, owner, whole }: { path: string; what: s
   const name = `${what.toLowerCase()} of ${owner}`;
   const set = (label: string, value: Ride | null) => void commit(label, [{ op: "replace", path, value }]);
   const tie = (id: string) => {
-    const t = shot.tracks[id];
-    const parts: Part[] = whole ? partsOf(t) : ["position"];
-    set(`let the ${name} ride on ${t.name}`, { track: id, reference_frame: frame, parts, spot: t.kind === "face" ? "head" : "", steady: 0, gaps: "bridge" });
+    const tied = newRide(shot.tracks[id], frame, ride);
+    set(`let the ${name} ride on ${shot.tracks[id].name}`, whole ? tied : { ...tied, parts: ["position"] });
   };
   const change = (part: Partial<Ride>) => set(`change the ride of the ${name}`, { ...ride!, ...part });
   return (
     <Popover.Root>
-      <Popover.Trigger className={`icon-btn min-w-5 ${ride ? "text-track" : "opacity-50"}`} aria-label={`${what} rides on`} title={ride ? `Rides on ${track?.name}` : "Let it ride on a track"}><KindGlyph kind="point" /></Popover.Trigger>
+      <Popover.Trigger className={`icon-btn min-w-5 ${ride ? "" : "opacity-50"}`} aria-label={`${what} rides on`} title={ride ? `Rides on ${track?.name}` : "Let it ride on a track"}><Crosshair size={13} className={ride ? "text-track" : ""} /></Popover.Trigger>
       <Popover.Portal>
         <Popover.Content className="menu w-72 p-3 leading-6" sideOffset={4} collisionPadding={8} aria-label={`What the ${name} rides on`}>
           {what} {ride ? "rides on " : ""}

@@ -1,6 +1,6 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
-import { at, everyKey, newId, partsOf, setValue } from "./ops";
+import { at, everyKey, newId, newRide, setValue } from "./ops";
 import type { ChromaPiece, Cut, CutoutPiece, DifferencePiece, DistancePiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
 
 const constant = <T>(value: T) => ({ value, keys: [] });
@@ -67,8 +67,7 @@ export const everyOutline = (shot: Shot, path: string, change: (o: Outline) => O
 
 /** Tie a shape to a track at the present frame, where nothing jumps. */
 export function rideShape(path: string, piece: ShapePiece, track: Track | null, frame: number): Op[] {
-  const ride = track && { track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: piece.ride?.steady ?? 0, gaps: piece.ride?.gaps ?? "bridge" };
-  return [{ op: "replace", path: `${path}/ride`, value: ride }];
+  return [{ op: "replace", path: `${path}/ride`, value: track && newRide(track, frame, piece.ride) }];
 }
 
 export const outlineAt = (piece: ShapePiece, frame: number) => sample(piece.outline, frame);

@@ -93,11 +93,13 @@ export function partsOf(track: Track): Part[] {
   return track.kind !== "body" && (track.kind !== "point" || track.more.length) ? ["position", "rotation", "scale"] : ["position"];
 }
 
+/** A tie to a track from a frame on; how smoothly, and what happens in gaps, as in the one it replaces. */
+export const newRide = (track: Track, frame: number, old: Ride | null): Ride =>
+  ({ track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: old?.steady ?? 0, gaps: old?.gaps ?? "bridge" });
+
 /** Tie a layer to a track at the present frame, so that nothing jumps here. */
 export function rideOn(layer: FootageLayer | CarrierLayer, track: Track | null, frame: number): Op[] {
-  const old = layer.place.ride;
-  const ride = track && { track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: old?.steady ?? 0, gaps: old?.gaps ?? "bridge" };
-  return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: ride }];
+  return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: track && newRide(track, frame, layer.place.ride) }];
 }
 
 const trackBase = (footage: string, name: string, frame: number) => ({ id: newId(), name, footage, reference_frame: frame, samples: null, lost_frames: 0, note: "", ignore: null, ignore_side: "inside" as const, bridge: null });

@@ -127,7 +127,7 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
     frames = [footage_frame(shot, layer, f) for f in range(shot.trim[0], shot.trim[1] + 1)]
     shown = [f for f in frames if f is not None]
     drawn = [s.frame for s in piece.strokes]
-    first, last = max(0, min(*shown, *drawn)), min(footage.frames - 1, max(*shown, *drawn))
+    first, last = max(0, min([*shown, *drawn])), min(footage.frames - 1, max([*shown, *drawn]))
     total = last - first + 1 + max(drawn) - min(drawn)  # between strokes from both sides
     params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "first": first, "last": last, "total": total}
     row = runs.create(db, "cutout", f"Carry {piece.name}", params, total, shot_id)

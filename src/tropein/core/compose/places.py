@@ -14,7 +14,7 @@ from tropein.core.animate.camera import SPOT, Camera, at, placed, standing
 from tropein.core.animate.ride import Path, followed
 from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
-from tropein.core.compose.timing import footage_frame, runs_straight
+from tropein.core.compose.timing import runs_straight, shown_frames
 from tropein.core.document import (
     CameraTrack,
     CarrierLayer,
@@ -74,7 +74,7 @@ class Places:
         was made from; by default that is the plate."""
         track = self.shot.tracks[track_id]
         path = self.paths(track.samples or "", spot)
-        if path is not None and track.bridge is not None and not path.good.all():
+        if path is not None and track.bridge is not None and spot != SPOT and not path.good.all():
             other = self.paths(self.shot.tracks[track.bridge].samples or "", "")
             path = path if other is None else _filled(path, other)
         if path is None:
@@ -82,8 +82,7 @@ class Places:
         layer = layer or self._plate(track.footage)
         if layer is None or runs_straight(self.shot, layer):
             return path
-        shown = tuple(footage_frame(self.shot, layer, f) for f in range(self.shot.frames))
-        return _in_shot_time(path, shown)
+        return _in_shot_time(path, shown_frames(self.shot, layer))
 
     def _plate(self, footage: str) -> FootageLayer | None:
         """The plate, if it shows this footage."""

@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 from tropein.core.animate.sample import sample
 from tropein.core.document import Animated, AnimatedNumber, Footage, FootageLayer, Key, Shot, parse_rate
 
+MOST_WAYS = 64
+_shown: dict[tuple, tuple[int | None, ...]] = {}
+
 
 def footage_frame(shot: Shot, layer: FootageLayer, frame: float) -> int | None:
     """The frame of its footage a layer shows at a shot frame, the nearest earlier one; None where it shows nothing."""
@@ -31,10 +34,20 @@ def shot_frame(shot: Shot, layer: FootageLayer, index: int) -> int:
     """The first shot frame at which a layer shows a frame of its footage, or the one that comes nearest to it."""
     if runs_straight(shot, layer):
         return index
-    shown = [
-        (abs(found - index), f) for f in range(shot.frames) if (found := footage_frame(shot, layer, f)) is not None
-    ]
+    shown = [(abs(found - index), f) for f, found in enumerate(shown_frames(shot, layer)) if found is not None]
     return min(shown)[1] if shown else layer.start
+
+
+def shown_frames(shot: Shot, layer: FootageLayer) -> tuple[int | None, ...]:
+    """What `footage_frame` says at every frame of the shot; worked out once for each way of running, not for every matrix."""
+    footage = shot.footage[layer.footage]
+    way = (footage.kind, footage.frames, footage.rate, shot.rate, layer.start, layer.end, layer.speed.value)
+    key = (*way, _numbers(layer.speed), shot.frames)
+    if key not in _shown:
+        if len(_shown) >= MOST_WAYS:
+            _shown.clear()
+        _shown[key] = tuple(footage_frame(shot, layer, f) for f in range(shot.frames))
+    return _shown[key]
 
 
 def runs_straight(shot: Shot, layer: FootageLayer) -> bool:
@@ -50,9 +63,13 @@ def _travelled(shot: Shot, layer: FootageLayer, footage: Footage, frame: int) ->
     if not layer.speed.keys:
         begin = footage.frames - 1 if layer.speed.value < 0 else 0
         return begin + (frame - layer.start) * layer.speed.value * ratio
-    keys = tuple((k.frame, k.value, k.ease, k.handles) for k in layer.speed.keys)
+    keys = _numbers(layer.speed)
     begin = footage.frames - 1 if sample(layer.speed, layer.start) < 0 else 0
     return begin + (_run(keys, frame) - _run(keys, layer.start)) * ratio
+
+
+def _numbers(speed: AnimatedNumber) -> tuple:
+    return tuple((k.frame, k.value, k.ease, k.handles) for k in speed.keys)
 
 
 def _run(keys: tuple, frame: int) -> float:

@@ -15,10 +15,8 @@ from tropein.core.matte.cutout import Stroke
 from tropein.core.quiet import silenced
 
 SURE, LEAST_SHARE = 0.6, 0.004  # of the model's answer; of the picture, below which nobody is there
-INSIDE, DEEP = (
-    (0.25, 0.65),
-    0.03,
-)  # rings at these shares of the greatest depth; outside so far off, as a share of the width
+INSIDE = (0.25, 0.65)  # rings at these shares of the greatest depth
+DEEP = 0.03  # of the picture's width: so far outside
 WIDTH_SHARE, CORNER_SHARE = 1 / 90, 1 / 300
 
 

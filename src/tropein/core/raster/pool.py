@@ -25,8 +25,8 @@ def _pool(pixels, x0, y0, m, centre, inner, outer, aim, half_cone, soft_cone, li
             if half_cone < math.pi and fall > 0:
                 off = abs(math.atan2(dy, dx) - aim)
                 off = min(off, 2 * math.pi - off)
-                c = min(max((half_cone + soft_cone - off) / max(soft_cone, 1e-6), 0.0), 1.0)
-                fall *= c * c * (3 - 2 * c)
+                edge = min(max((half_cone + soft_cone - off) / max(soft_cone, 1e-6), 0.0), 1.0)
+                fall *= edge * edge * (3 - 2 * edge)
             for c in range(3):
                 out[y, x, c] = pixels[y, x, c] * np.float32(kept + light[c] * fall)
             out[y, x, 3] = pixels[y, x, 3]
