@@ -8,11 +8,13 @@ import pytest
 
 from tests.conftest import texture
 from tropein.core.errors import BadInput
-from tropein.core.track.camera import kind_of_move, solve_camera, solve_moving
+from tropein.core.raster.lens import Lens
+from tropein.core.track.camera import Known, solve_camera, solve_tracks
 from tropein.core.track.features import follow_features
 from tropein.core.track.file import CameraFile, CameraSample, SolveFacts, parse_track
-from tropein.core.track.pan import solve_pan
+from tropein.core.track.move_kind import kind_of_move
 from tropein.core.track.samples import as_path
+from tropein.core.track.solve_checks import jumps_at
 
 SIZE, FOCAL = (1280, 720), 1300.0
 
@@ -45,26 +47,62 @@ def test_kinds_of_move_are_told_apart(made: str, named: str) -> None:
         assert kind_of_move(scene(made, seed)[0], SIZE)[0] == named
 
 
+def turned_right(poses: np.ndarray, truth: np.ndarray, frames: tuple[int, ...], within_deg: float) -> None:
+    """Turns between frames, whatever the world's axes are."""
+    for i in frames:
+        turned, true = (p[i, :, :3] @ p[0, :, :3].T for p in (poses, truth))
+        assert np.degrees(np.arccos(np.clip((np.trace(turned.T @ true) - 1) / 2, -1, 1))) < within_deg
+
+
 def test_a_walk_is_solved_with_its_focal_length() -> None:
     tracks, truth = scene("walk")
-    solved = solve_moving(tracks, SIZE, None)
-    assert solved is not None
-    focal, poses, errors, points, parallax = solved
-    assert focal == pytest.approx(FOCAL, rel=0.004) and len(points) > 150 and parallax > 3
-    assert not np.isnan(poses).any() and np.nanmean(errors) < 0.6
-    for i in (10, 30, 49):  # turns between frames, whatever the world's axes are
-        turned, true = (p[i, :, :3] @ p[0, :, :3].T for p in (poses, truth))
-        assert np.degrees(np.arccos(np.clip((np.trace(turned.T @ true) - 1) / 2, -1, 1))) < 0.1
+    solve = solve_tracks(tracks, SIZE)
+    assert solve.kind == "free" and solve.optics.focal == pytest.approx(FOCAL, rel=0.004) and solve.optics.radial == 0
+    assert abs(solve.optics.focal - FOCAL) < 4 * solve.focal_sd < 0.02 * FOCAL
+    assert len(solve.points) > 150 and np.nanmedian(solve.point_errors) < 0.6 and np.nanmean(solve.errors) < 0.6
+    checks = solve.checks
+    assert checks.parallax_deg > 3 and checks.halves_apart < 0.005 and checks.spread > 0.6 and not checks.doubts
+    assert not np.isnan(solve.poses).any()
+    turned_right(solve.poses, truth, (10, 30, 49), 0.1)
 
 
 def test_a_pan_is_solved_as_turning() -> None:
     tracks, truth = scene("pan", 2)
-    focal, poses, errors, directions = solve_pan(tracks, SIZE)
-    assert focal == pytest.approx(FOCAL, rel=0.004) and np.nanmean(errors) < 0.7
-    assert np.allclose(np.linalg.norm(directions, axis=1), 1)
-    for i in (20, 49):
-        turned, true = (p[i, :, :3] @ p[0, :, :3].T for p in (poses, truth))
-        assert np.degrees(np.arccos(np.clip((np.trace(turned.T @ true) - 1) / 2, -1, 1))) < 0.08
+    solve = solve_tracks(tracks, SIZE)
+    assert solve.kind == "rotation" and "only turns" in solve.notes[0]
+    assert solve.optics.focal == pytest.approx(FOCAL, rel=0.004) and np.nanmean(solve.errors) < 0.7
+    assert np.allclose(np.linalg.norm(solve.points, axis=1), 1)
+    turned_right(solve.poses, truth, (20, 49), 0.08)
+
+
+@pytest.mark.parametrize(("kind", "share"), [("walk", -0.08), ("pan", 0.05)])
+def test_a_lens_that_bends_lines_is_found_with_the_rest(kind: str, share: float) -> None:
+    tracks, truth = scene(kind, 3)
+    solve = solve_tracks(Lens.of_corner(share, SIZE).seen(tracks), SIZE)
+    assert solve.optics.lens is not None
+    assert solve.optics.lens.at_corner(SIZE) == pytest.approx(share, abs=0.006)
+    assert solve.optics.focal == pytest.approx(FOCAL, rel=0.015) and np.nanmean(solve.errors) < 0.7
+    turned_right(solve.poses, truth, (20, 49), 0.2)
+
+
+def test_a_lens_that_is_given_is_held_to() -> None:
+    tracks, _ = scene("walk")
+    solve = solve_tracks(Lens.of_corner(-0.08, SIZE).seen(tracks), SIZE, Known(focal_px=FOCAL, lens=-0.08))
+    assert solve.optics.focal == FOCAL and solve.optics.lens is not None
+    assert solve.optics.lens.at_corner(SIZE) == pytest.approx(-0.08, abs=1e-6) and np.nanmean(solve.errors) < 0.6
+
+
+def test_points_on_one_small_thing_and_jumps_raise_doubts() -> None:
+    tracks, _ = scene("walk", points=4000)
+    first = tracks[:, 0]
+    near = tracks[(np.abs(first - [640, 360]) < [130, 130]).all(1)]
+    solve = solve_tracks(near, SIZE, Known(FOCAL, 0.0))
+    assert solve.checks.spread < 0.25 and any("cover" in doubt for doubt in solve.notes)
+    path = np.tile(np.eye(4)[:3], (30, 1, 1))
+    path[:, 0, 3] = np.arange(30) * 0.1
+    assert jumps_at(path) == []
+    path[14:, 0, 3] += 1.0
+    assert jumps_at(path) == [13]
 
 
 class Clip:

@@ -168,19 +168,30 @@ def track_camera(
     focal_px: Annotated[
         float | None, typer.Option("--focal-px", help="The focal length in pixels, where known.")
     ] = None,
+    lens: Annotated[
+        float | None,
+        typer.Option(
+            "--lens",
+            min=-30,
+            max=30,
+            help="By how many per cent the corner is seen too far out, where known; 0: straight.",
+        ),
+    ] = None,
     ignore: Annotated[
         str | None, typer.Option("--ignore", help="Pictures like mask_%04d.png, white where the clip does not count.")
     ] = None,
     json: Json = False,
 ) -> None:
-    """Solve the camera: its way, its focal length, and a cloud of points."""
+    """Solve the camera: its way, its focal length, how its lens bends straight lines, and a cloud of points."""
     first = frame_range(frames, 0, 10**6)[0] if frames else 0
     masks = files_of(ignore) if ignore else []
 
     def masked(frame: int) -> NDArray[np.bool_] | None:
         return read_still(masks[frame])[..., 1] > 0.5 if frame < len(masks) else None
 
-    track = CameraTrack(id="track", name="track", footage="clip", reference_frame=first, focal_px=focal_px)
+    track = CameraTrack(
+        id="track", name="track", footage="clip", reference_frame=first, focal_px=focal_px, lens=lens and lens / 100
+    )
     _run(clip, track, frames, out, json, masked)
 
 

@@ -810,7 +810,11 @@ export interface components {
              */
             angle_deg: number;
         };
-        /** CameraFile */
+        /**
+         * CameraFile
+         * @description `radial` is the lens's first radial term, of distances in focal lengths (0: straight lines stay straight); `point_errors_px` are
+         *     the mean errors of `points3d`.
+         */
         CameraFile: {
             /**
              * Format
@@ -855,12 +859,19 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Radial
+             * @default 0
+             */
+            radial: number;
             /** Points3D */
             points3d: [
                 number,
                 number,
                 number
             ][];
+            /** Point Errors Px */
+            point_errors_px?: number[];
             solve: components["schemas"]["SolveFacts"];
             /** Frames */
             frames: components["schemas"]["CameraSample"][];
@@ -888,8 +899,9 @@ export interface components {
         };
         /**
          * CameraTrack
-         * @description The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `world` (4x4,
-         *     row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units.
+         * @description The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `lens` by what share of
+         *     its way from the middle the picture's corner is seen too far out (0: straight lines stay straight), where that is known; `world`
+         *     (4x4, row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units.
          */
         CameraTrack: {
             /** Id */
@@ -932,6 +944,8 @@ export interface components {
             kind: "camera";
             /** Focal Px */
             focal_px?: number | null;
+            /** Lens */
+            lens?: number | null;
             /** World */
             world?: number[] | null;
         };
@@ -3070,7 +3084,9 @@ export interface components {
         };
         /**
          * SolveFacts
-         * @description What kind of move was solved, and how well; `parallax_deg` is the median angle under which points are seen.
+         * @description What kind of move was solved, and how well: `parallax_deg` is the median angle under which points are seen, `focal_sd_px` how
+         *     unsure the focal length is, `halves_apart` how far the paths that either half of the points gives lie apart, as a share of
+         *     their extent, `spread` the share of the picture that holds points, `doubts` what speaks against it, in words.
          */
         SolveFacts: {
             /**
@@ -3085,6 +3101,23 @@ export interface components {
              * @default 0
              */
             parallax_deg: number;
+            /**
+             * Focal Sd Px
+             * @default 0
+             */
+            focal_sd_px: number;
+            /**
+             * Halves Apart
+             * @default 0
+             */
+            halves_apart: number;
+            /**
+             * Spread
+             * @default 1
+             */
+            spread: number;
+            /** Doubts */
+            doubts?: string[];
         };
         /**
          * Steady

@@ -72,7 +72,9 @@ export function scenePoints(file: CameraFile, frame: number): [number, number, n
   const [cx, cy] = file.principal_point;
   return file.points3d.flatMap(([x, y, z], i): [number, number, number][] => {
     const [u, v, w] = [0, 4, 8].map((r) => m[r] * x + m[r + 1] * y + m[r + 2] * z + m[r + 3]);
-    return w > 1e-6 ? [[i, (file.focal_px * u) / w + cx, (file.focal_px * v) / w + cy]] : [];
+    if (w <= 1e-6) return [];
+    const out = file.focal_px * (1 + file.radial * ((u / w) ** 2 + (v / w) ** 2)); // the lens's bend
+    return [[i, (out * u) / w + cx, (out * v) / w + cy]];
   });
 }
 

@@ -117,7 +117,7 @@ export const newFace = (footage: string, name: string, frame: number, near: Vec2
 
 export const newBody = (footage: string, name: string, frame: number, part: BodyPart): BodyTrack => ({ kind: "body", ...trackBase(footage, name, frame), part, near: null, hand_set: [] });
 
-export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null, world: null });
+export const newCamera = (footage: string, name: string, frame: number): CameraTrack => ({ kind: "camera", ...trackBase(footage, name, frame), focal_px: null, lens: null, world: null });
 
 export const newPicture = (footage: string, name: string, frame: number): PictureTrack => ({ kind: "picture", ...trackBase(footage, name, frame) });
 

@@ -51,7 +51,7 @@ export interface ObjectTrack extends TrackBase { kind: "object"; box: BoxAt; han
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
 export type BodyPart = Whole<Schemas["BodyTrack"]>["part"];
 export interface BodyTrack extends TrackBase { kind: "body"; part: BodyPart; near: Vec2 | null; hand_set: { frame: number; position: Vec2; point: number }[] }
-export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null; world: number[] | null }
+export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null; lens: number | null; world: number[] | null }
 export interface PictureTrack extends TrackBase { kind: "picture" }
 export type Track = PointTrack | PlaneTrack | ObjectTrack | FaceTrack | BodyTrack | CameraTrack | PictureTrack;
 export type Footage = Whole<Schemas["Footage"]>;

@@ -12,6 +12,7 @@ import { Scrub } from "../ui/Scrub";
 
 const VERDIGRIS = "#5fb3a1";
 const BRASS = "#c7a252";
+const WARN = "#d9734f";
 type Picking = "none" | "floor" | "origin" | "scale";
 const SAYS: Record<Picking, string> = {
   none: "Drag to look around, wheel to come nearer, right button to shift.",
@@ -118,7 +119,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   const layers = Object.values(shot.layers).filter((l): l is FootageLayer => l.kind === "footage" && modelOf(shot, l, frame)?.track === track.id);
   return (
     <>
-      <Cloud points={points} size={reach / 90} pick={pick} />
+      <Cloud points={points} errors={file.point_errors_px ?? []} size={reach / 90} pick={pick} />
       {picked.map((i) => <mesh key={i} position={points[i]}><sphereGeometry args={[reach / 60, 12, 8]} /><meshBasicMaterial color={BRASS} /></mesh>)}
       <Way way={way} />
       {here && !through && <Frustum eye={here.eye} axes={here.axes} file={file} length={reach / 6} />}
@@ -129,14 +130,19 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   );
 }
 
-function Cloud({ points, size, pick }: { points: Vec3[]; size: number; pick: (i: number) => void }) {
+/** The solved points; those that fit badly are drawn in the colour of warnings. */
+function Cloud({ points, errors, size, pick }: { points: Vec3[]; errors: number[]; size: number; pick: (i: number) => void }) {
   const array = useMemo(() => new Float32Array(points.flat()), [points]);
+  const colours = useMemo(() => {
+    const [sure, bad] = [new THREE.Color(VERDIGRIS), new THREE.Color(WARN)];
+    return new Float32Array(points.flatMap((_, i) => new THREE.Color().lerpColors(sure, bad, Math.min(1, Math.max(0, (errors[i] ?? 0) - 0.5))).toArray()));
+  }, [points, errors]);
   const { raycaster } = useThree();
   useEffect(() => { raycaster.params.Points = { threshold: size * 1.5 }; }, [raycaster, size]);
   return (
     <points key={array.length} onClick={(e) => { e.stopPropagation(); const nearest = e.intersections.filter((x) => x.index !== undefined).sort((a, b) => (a.distanceToRay ?? 0) - (b.distanceToRay ?? 0))[0]; if (nearest?.index !== undefined) pick(nearest.index); }}>
-      <bufferGeometry><bufferAttribute attach="attributes-position" args={[array, 3]} /></bufferGeometry>
-      <pointsMaterial size={size} color={VERDIGRIS} />
+      <bufferGeometry><bufferAttribute attach="attributes-position" args={[array, 3]} /><bufferAttribute attach="attributes-color" args={[colours, 3]} /></bufferGeometry>
+      <pointsMaterial size={size} vertexColors />
     </points>
   );
 }

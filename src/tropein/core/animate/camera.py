@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.animate.ride import Path
+from tropein.core.raster.lens import Lens
 from tropein.core.raster.warp import Matrix
 
 Array = NDArray[np.float64]
@@ -17,11 +18,19 @@ STILL_FOCAL = 1.2  # of the frame's width: about what a normal lens sees
 
 @dataclass(frozen=True, eq=False)
 class Camera:
-    """`pose` (4, 4) world to camera (x right, y down, z forward), `focal` and `centre` (2,) in pixels."""
+    """`pose` (4, 4) world to camera (x right, y down, z forward), `focal` and `centre` (2,) in pixels; `radial` is the lens's
+    first radial term, of distances in focal lengths."""
 
     pose: Array
     focal: float
     centre: Array
+    radial: float = 0.0
+
+    @property
+    def lens(self) -> Lens | None:
+        """What bends straight lines; None when nothing does."""
+        x, y = self.centre
+        return Lens(self.radial / self.focal**2, (float(x), float(y))) if self.radial else None
 
     @property
     def turn(self) -> Array:
@@ -31,10 +40,10 @@ class Camera:
 
     def within(self, world: Array) -> Camera:
         """The same camera in a world that `world` (4, 4) takes the present one to."""
-        return Camera(self.pose @ np.linalg.inv(world), self.focal, self.centre)
+        return replace(self, pose=self.pose @ np.linalg.inv(world))
 
     def seen(self, model: Array, size: tuple[int, int], unit: float) -> Matrix | None:
-        """The 3x3 matrix that takes a picture's pixels to the frame's, the picture lying in the plane z = 0 of `model`
+        """The 3x3 matrix that takes a picture's pixels to the frame's before the lens bends it, the picture lying in the plane z = 0 of `model`
         (4, 4), its middle at the origin, `unit` scene units to a pixel. None where any of it lies behind the camera."""
         m = self.pose @ model
         w, h = size
@@ -60,9 +69,9 @@ def standing(size: tuple[int, int]) -> Camera:
     return Camera(pose, focal, np.array([w / 2, h / 2]))
 
 
-def numbers(pose: Array, focal: float, centre: Array) -> Array:
+def numbers(pose: Array, focal: float, centre: Array, radial: float = 0.0) -> Array:
     """A camera as 8 pairs, so that it can travel as a path."""
-    return np.r_[np.asarray(pose)[:3].ravel(), focal, centre, 0.0].reshape(8, 2)
+    return np.r_[np.asarray(pose)[:3].ravel(), focal, centre, radial].reshape(8, 2)
 
 
 def at(path: Path, frame: float) -> Camera | None:
@@ -75,7 +84,7 @@ def at(path: Path, frame: float) -> Camera | None:
     pose[:3] = flat[:12].reshape(3, 4)
     u, _, v = np.linalg.svd(pose[:3, :3])
     pose[:3, :3] = u @ v
-    return Camera(pose, float(flat[12]), flat[13:15])
+    return Camera(pose, float(flat[12]), flat[13:15], float(flat[15]))
 
 
 def placed(position: Array, turn_deg: Array) -> Array:

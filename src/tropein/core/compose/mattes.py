@@ -256,10 +256,12 @@ class Mattes:
 
         def make() -> Coverage:
             size, corner = (window.width, window.height), (window.x0, window.y0)
-            _, _, away = floor_hit(camera.pose, camera.focal, camera.centre, height, to_picture, corner, size)
+            _, _, away = floor_hit(
+                camera.pose, camera.focal, camera.centre, height, to_picture, corner, size, camera.lens
+            )
             return Coverage(distance.coverage(away, near, far), window)
 
-        numbers = (camera.pose.tobytes(), camera.focal, camera.centre.tobytes(), to_picture.tobytes())
+        numbers = (camera.pose.tobytes(), camera.focal, camera.centre.tobytes(), camera.radial, to_picture.tobytes())
         return step("distance", (numbers, near, far, height, window), (), make)
 
     def _shape(self, piece: ShapePiece, frame: float) -> Step | None:

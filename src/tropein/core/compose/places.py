@@ -27,7 +27,18 @@ from tropein.core.document import (
     Shot,
     VeilLayer,
 )
-from tropein.core.raster.warp import Matrix, Quality, apply, quad_to_quad, rotation, scaling, speed_px, translation
+from tropein.core.raster.lens import Bending
+from tropein.core.raster.warp import (
+    Matrix,
+    Move,
+    Quality,
+    apply,
+    quad_to_quad,
+    rotation,
+    scaling,
+    speed_px,
+    translation,
+)
 
 Paths = Callable[[str, str], Path | None]
 BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
@@ -90,28 +101,39 @@ class Places:
         return plate if isinstance(plate, FootageLayer) and plate.footage == footage else None
 
     def within_shutter(
-        self, layer: FootageLayer, frame: float, still: Matrix, scale: float, quality: Quality
-    ) -> list[Matrix]:
-        """The layer's matrices while the shutter is open: one when it stands still, more the faster it moves."""
+        self, layer: FootageLayer, frame: float, still: Move, scale: float, quality: Quality
+    ) -> list[Move]:
+        """The layer's moves while the shutter is open: one when it stands still, more the faster it moves."""
         half = self.shot.shutter_deg / 720
         if not layer.place.motion_blur or half <= 0:
             return [still]
-        ends = [self.matrix(layer, frame + side * half) for side in (-1, 1)]
         w, h = self.shot.footage[layer.footage].size
+        ends = [self.matrix(layer, frame + side * half) for side in (-1, 1)]
         corners = np.array([[0, 0], [w, 0], [w, h], [0, h], [w / 2, h / 2]], float)
-        far = sum(speed_px(still, end, corners) for end in ends if end is not None) * scale
+        flat = still.flat((w, h))
+        far = sum(speed_px(flat, end, corners) for end in ends if end is not None) * scale
         every = DRAFT_BLUR_PX if quality == "draft" else BLUR_PX
         count = min(MAX_BLUR_SAMPLES, math.ceil(far / every))
         if count < 2:
             return [still]
         times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
-        return [m for t in times if (m := self.matrix(layer, float(t))) is not None] or [still]
+        return [m for t in times if (m := self.move(layer, float(t))) is not None] or [still]
 
     def matrix(self, layer: FootageLayer, frame: float) -> Matrix | None:
-        """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer."""
+        """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer. Where a lens bends the
+        picture it is right in the corners only (see `move`)."""
+        move = self.move(layer, frame)
+        return None if move is None else move.flat(self.shot.footage[layer.footage].size)
+
+    def move(self, layer: FootageLayer, frame: float) -> Move | None:
+        """How footage pixels come to be shot pixels, the lens of a solved camera included; None when a ride hides the layer."""
         place, footage = layer.place, self.shot.footage[layer.footage]
         if place.depth is not None:
             return self._in_depth(place, place.depth, footage, frame)
+        matrix = self._in_frame(layer, place, footage, frame)
+        return None if matrix is None else Move(matrix)
+
+    def _in_frame(self, layer: FootageLayer, place: Place, footage: Footage, frame: float) -> Matrix | None:
         carried = self.carried(place, frame)
         if carried is None:
             return None
@@ -121,14 +143,16 @@ class Places:
             return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
         return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(layer, footage, frame)
 
-    def _in_depth(self, place: Place, depth: Depth, footage: Footage, frame: float) -> Matrix | None:
+    def _in_depth(self, place: Place, depth: Depth, footage: Footage, frame: float) -> Move | None:
         seen = self.view_of(place, frame)
         if seen is None:
             return None
         camera, model, carried = seen
         unit = sample(depth.width, frame) / max(footage.size[0], 1)
         matrix = camera.seen(model, footage.size, unit)
-        return None if matrix is None else carried @ matrix
+        if matrix is None or camera.lens is None:
+            return None if matrix is None else Move(carried @ matrix)
+        return Move(matrix, Bending.of(camera.lens, carried))
 
     def view_of(self, place: Place, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
         """(camera, 4x4 model, what a ride does to the result) of a place in depth; None when a ride hides it, or the

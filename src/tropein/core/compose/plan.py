@@ -111,7 +111,9 @@ class Planner:
 
         def make() -> Picture:
             camera, size = cast.camera, (window.width, window.height)
-            x, z, _ = floor_hit(camera.pose, camera.focal, camera.centre, 0.0, to_picture, (window.x0, window.y0), size)
+            x, z, _ = floor_hit(
+                camera.pose, camera.focal, camera.centre, 0.0, to_picture, (window.x0, window.y0), size, camera.lens
+            )
             shade = amount * contact_shadow(x, z, cast.middle, cast.half_way, cast.lift, soft)
             pixels = np.zeros((window.height, window.width, 4), np.float32)
             pixels[..., 3] = shade
@@ -120,6 +122,7 @@ class Planner:
         numbers = (
             *(np.round(v, 9).tobytes() for v in (cast.camera.pose, to_picture, cast.middle, cast.half_way)),
             cast.camera.focal,
+            cast.camera.radial,
             cast.lift,
         )
         return step("floor-shadow", (numbers, amount, soft, window), (), make)
@@ -166,17 +169,17 @@ class Planner:
 
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""
-        matrix = self.places.matrix(layer, frame)
-        if matrix is None:
+        move = self.places.move(layer, frame)
+        if move is None:
             return None
         window, quality = self.frame_window, self.quality
         totals = [
-            to_frame(m, self.scale, working)
-            for m in self.places.within_shutter(layer, frame, matrix, self.scale, self.quality)
+            m.scaled(self.scale, working)
+            for m in self.places.within_shutter(layer, frame, move, self.scale, self.quality)
         ]
         held_edge = layer.place.steady.edge if layer.place.steady else "nothing"
         edge: Edge = "nothing" if held_edge == "zoom" else held_edge
-        parameters = (np.round(totals, 9).tolist(), window, quality, edge)
+        parameters = ([m.key() for m in totals], window, quality, edge)
         return step("warp", parameters, (picture,), lambda p: warp_blurred(p, totals, window, quality, edge))
 
     def _lives(self, layer: Layer, frame: float) -> bool:

@@ -114,11 +114,13 @@ class BodyTrack(TrackBase):
 
 
 class CameraTrack(TrackBase):
-    """The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `world` (4x4,
-    row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units."""
+    """The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `lens` by what share of
+    its way from the middle the picture's corner is seen too far out (0: straight lines stay straight), where that is known; `world`
+    (4x4, row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units."""
 
     kind: Literal["camera"] = "camera"
     focal_px: Annotated[float, Field(gt=1, le=1e6)] | None = None
+    lens: Annotated[float, Field(ge=-0.3, le=0.3)] | None = None
     world: Annotated[list[float], Field(min_length=16, max_length=16)] | None = None
 
     @model_validator(mode="after")

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.raster.lens import Lens
+
 Array = NDArray[np.float64]
 Plane = NDArray[np.float32]
 
@@ -17,21 +19,24 @@ def floor_hit(
     to_picture: Array,
     corner: tuple[int, int],
     size: tuple[int, int],
+    lens: Lens | None = None,
 ) -> tuple[Array, Array, Array]:
     """Where each pixel's ray meets the level plane `height` over the floor (y = 0, y down): x and z in the world, and how far
     that is from the camera, all (h, w); not a number, and infinitely far, where it does not.
 
     pose: (4, 4) world to camera, which may scale; focal and centre in the picture's pixels; `to_picture` (3x3) takes the pixels that
-    are wanted, `size` (w, h) of them from `corner` (x, y) on, to the picture's.
+    are wanted, `size` (w, h) of them from `corner` (x, y) on, to the picture's, which a lens may bend.
     """
     away = np.linalg.inv(pose[:3, :3])
     eye = -away @ pose[:3, 3]
-    lens = np.array([[1 / focal, 0, -centre[0] / focal], [0, 1 / focal, -centre[1] / focal], [0, 0, 1.0]])
-    rays = away @ lens @ to_picture
+    rays = away @ np.array([[1 / focal, 0, -centre[0] / focal], [0, 1 / focal, -centre[1] / focal], [0, 0, 1.0]])
     x = (np.arange(size[0]) + corner[0] + 0.5)[None]
     y = (np.arange(size[1]) + corner[1] + 0.5)[:, None]
-    along = [rays[i, 0] * x + rays[i, 1] * y + rays[i, 2] for i in range(3)]
-    before = to_picture[2, 0] * x + to_picture[2, 1] * y + to_picture[2, 2]
+    u, v, before = (row[0] * x + row[1] * y + row[2] for row in to_picture)
+    if lens is not None:
+        straight = lens.straight(np.stack([u / before, v / before], -1))
+        u, v = straight[..., 0] * before, straight[..., 1] * before
+    along = [rays[i, 0] * u + rays[i, 1] * v + rays[i, 2] * before for i in range(3)]
     with np.errstate(divide="ignore", invalid="ignore"):
         steps = (-height - eye[1]) / along[1]
         steps = np.where(np.isfinite(steps) & (steps * np.sign(before) > 0), steps, np.nan)

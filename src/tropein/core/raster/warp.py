@@ -1,21 +1,54 @@
-"""Moving a picture: affine and perspective, sampled once, inside the smallest window that can change."""
+"""Moving a picture: affine and perspective, and through a lens, sampled once, inside the smallest window that can change."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.raster.lens import Bending, straight_grid
 from tropein.core.raster.picture import Picture, Window, nothing
 
 Matrix = NDArray[np.float64]
 Quality = Literal["draft", "final"]
 Edge = Literal["nothing", "mirror", "repeat"]
 _BORDERS = {"nothing": cv2.BORDER_CONSTANT, "mirror": cv2.BORDER_REFLECT, "repeat": cv2.BORDER_REPLICATE}
+
+
+@dataclass(frozen=True, eq=False)
+class Move:
+    """How a picture gets to where it is seen: by a 3x3 matrix, and then through a lens, if there is one."""
+
+    matrix: Matrix
+    bending: Bending | None = None
+
+    def scaled(self, scale: float, working: float) -> Move:
+        """The same from a picture at `working` of its size to a frame at `scale` of its."""
+        own = scaling(1 / working, 1 / working)
+        if self.bending is None:
+            return Move(scaling(scale, scale) @ self.matrix @ own)
+        return Move(self.matrix @ own, self.bending.then(scaling(scale, scale)))
+
+    def key(self) -> tuple:
+        """What tells it from others."""
+        return np.round(self.matrix, 9).tolist(), self.bending
+
+    def of(self, points: NDArray) -> NDArray[np.float64]:
+        """Where points (n, 2) of the picture are seen."""
+        moved = apply(self.matrix, points)
+        return moved if self.bending is None else self.bending.seen(moved)
+
+    def flat(self, size: tuple[float, float]) -> Matrix:
+        """One matrix instead, right in the corners of a picture of `size`."""
+        if self.bending is None:
+            return self.matrix
+        corners = np.array([[0, 0], [size[0], 0], size, [0, size[1]]], float)
+        return quad_to_quad(corners, self.of(corners))
 
 
 def translation(x: float, y: float) -> Matrix:
@@ -50,13 +83,14 @@ def speed_px(a: Matrix, b: Matrix, corners: NDArray[np.float64]) -> float:
     return float(np.nan_to_num(gap, nan=0.0, posinf=0.0).max())
 
 
-def _landing(matrix: Matrix, window: Window, frame: Window) -> Window:
+def _landing(move: Move, window: Window, frame: Window) -> Window:
     """Where the warped window can be seen inside `frame`."""
-    corners = np.array([[window.x0, window.y0], [window.x1, window.y0], [window.x1, window.y1], [window.x0, window.y1]])
-    depth = np.c_[corners, np.ones(4)] @ matrix[2]
-    if (depth <= 1e-9).any():  # part of it lies behind the horizon: no bound can be given
+    along = np.linspace(0, 1, 2 if move.bending is None else 33)
+    x, y = window.x0 + along * window.width, window.y0 + along * window.height
+    edge = np.concatenate([np.stack(np.broadcast_arrays(a, b), 1) for a, b in ((x, y[0]), (x, y[-1]), (x[0], y), (x[-1], y))])  # fmt: skip
+    if (np.c_[edge, np.ones(len(edge))] @ move.matrix[2] <= 1e-9).any():  # part of it lies behind the horizon
         return frame
-    p = apply(matrix, corners.astype(float))
+    p = move.of(edge)
     low, high = np.floor(p.min(0)) - 1, np.ceil(p.max(0)) + 1
     low, high = np.clip(low, -1e8, 1e8), np.clip(high, -1e8, 1e8)
     return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(frame)
@@ -73,9 +107,9 @@ def _reduction(matrix: Matrix, window: Window) -> int:
 
 
 def warp(
-    picture: Picture, matrix: Matrix, frame: Window, quality: Quality = "final", edge: Edge = "nothing"
+    picture: Picture, moved: Matrix | Move, frame: Window, quality: Quality = "final", edge: Edge = "nothing"
 ) -> Picture:
-    """`picture` moved by a 3x3 matrix (corner-based pixel coordinates at this scale), cut to `frame`.
+    """`picture` moved by a 3x3 matrix, or a matrix and a lens (corner-based pixel coordinates at this scale), cut to `frame`.
 
     Bicubic (draft: bilinear) after an area reduction when it shrinks. Whole-pixel moves are exact copies. Overshoot of
     the cubic is clamped: alpha to 0..1, colour to 0 and above. Beyond its edges there is nothing, or the picture mirrored, or
@@ -83,48 +117,69 @@ def warp(
     """
     if picture.window.empty:
         return nothing()
+    move = moved if isinstance(moved, Move) else Move(moved)
+    matrix, bending = move.matrix, move.bending
     shift = matrix[:2, 2]
-    if np.allclose(matrix[:2, :2], np.eye(2), atol=1e-9) and np.allclose(matrix[2], [0, 0, 1], atol=1e-12):
+    whole_only = np.allclose(matrix[:2, :2], np.eye(2), atol=1e-9) and np.allclose(matrix[2], [0, 0, 1], atol=1e-12)
+    if bending is None and whole_only:
         whole = np.round(shift)
         if np.abs(shift - whole).max() < 1e-6:
             x, y = int(whole[0]), int(whole[1])
             w = picture.window
-            moved = Picture(picture.pixels, Window(w.x0 + x, w.y0 + y, w.x1 + x, w.y1 + y))
-            if edge == "nothing" or moved.window.meet(frame) == frame:
-                return moved.crop(frame)
+            shifted = Picture(picture.pixels, Window(w.x0 + x, w.y0 + y, w.x1 + x, w.y1 + y))
+            if edge == "nothing" or shifted.window.meet(frame) == frame:
+                return shifted.crop(frame)
     if abs(np.linalg.det(matrix[:2, :2])) < 1e-12 and np.allclose(matrix[2], [0, 0, 1]):
         return nothing()  # scaled to nothing
-    target = _landing(matrix, picture.window, frame) if edge == "nothing" else frame
+    target = _landing(move, picture.window, frame) if edge == "nothing" else frame
     if target.empty:
         return nothing()
     pixels, w = picture.pixels, picture.window
     matrix = matrix @ translation(w.x0, w.y0)
-    n = _reduction(matrix @ translation(-w.x0, -w.y0), w)
+    n = _reduction(move.matrix if bending is None else bending.matrix @ move.matrix, w)
     if n > 1:
         ow, oh = -(-w.width // n), -(-w.height // n)
         pad = cv2.copyMakeBorder(pixels, 0, oh * n - w.height, 0, ow * n - w.width, _BORDERS[edge])
         pixels = cv2.resize(pad, (ow, oh), interpolation=cv2.INTER_AREA)
         matrix = matrix @ scaling(n, n)
+    how = cv2.INTER_CUBIC if quality == "final" else cv2.INTER_LINEAR
+    if bending is not None:
+        out = _through(pixels, matrix, bending, target, how, edge)
+        return Picture(out, target)
     # cv2 puts pixel centres at whole numbers, we at + 0.5
     matrix = translation(-target.x0 - 0.5, -target.y0 - 0.5) @ matrix @ translation(0.5, 0.5)
-    how = cv2.INTER_CUBIC if quality == "final" else cv2.INTER_LINEAR
     size = (target.width, target.height)
     if np.allclose(matrix[2], [0, 0, 1], atol=1e-12):
         out = cv2.warpAffine(pixels, matrix[:2], size, flags=how, borderMode=_BORDERS[edge])
     else:
         out = cv2.warpPerspective(pixels, matrix, size, flags=how, borderMode=_BORDERS[edge])
-    np.maximum(out, 0, out=out)
-    np.minimum(out[..., 3], 1, out=out[..., 3])
-    return Picture(out, target)
+    return Picture(_in_range(out), target)
+
+
+def _through(
+    pixels: NDArray[np.float32], matrix: Matrix, bending: Bending, target: Window, how: int, edge: Edge
+) -> NDArray[np.float32]:
+    """A warp through a lens: every pixel of the target looks up where it comes from."""
+    grid, back = straight_grid(bending, target), np.linalg.inv(matrix)
+    x, y, z = (grid[..., 0] * row[0] + grid[..., 1] * row[1] + row[2] for row in back)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        u, v = (np.nan_to_num(np.clip(c / z - 0.5, -1e4, 32000), nan=-1e4).astype(np.float32) for c in (x, y))
+    return _in_range(cv2.remap(pixels, u, v, how, borderMode=_BORDERS[edge]))
+
+
+def _in_range(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
+    np.maximum(pixels, 0, out=pixels)
+    np.minimum(pixels[..., 3], 1, out=pixels[..., 3])
+    return pixels
 
 
 def warp_blurred(
-    picture: Picture, matrices: Sequence[Matrix], frame: Window, quality: Quality = "final", edge: Edge = "nothing"
+    picture: Picture, moves: Sequence[Matrix | Move], frame: Window, quality: Quality = "final", edge: Edge = "nothing"
 ) -> Picture:
-    """The mean of the picture moved by each of several matrices: what it looks like while the shutter is open."""
-    if len(matrices) == 1:
-        return warp(picture, matrices[0], frame, quality, edge)
-    parts = [warp(picture, m, frame, "draft", edge) for m in matrices]  # blurred anyway: bilinear is enough
+    """The mean of the picture moved in each of several ways: what it looks like while the shutter is open."""
+    if len(moves) == 1:
+        return warp(picture, moves[0], frame, quality, edge)
+    parts = [warp(picture, m, frame, "draft", edge) for m in moves]  # blurred anyway: bilinear is enough
     window = parts[0].window
     for part in parts[1:]:
         window = window.join(part.window)

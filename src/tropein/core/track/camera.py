@@ -1,9 +1,9 @@
 """Solving the camera: what kind of move it is, where the camera was in each frame, and a cloud of points.
 
-Points are followed through the clip; key frames are solved together by global structure from motion (Pan et al., Global
-structure-from-motion revisited, ECCV 2024, in pycolmap), other frames are placed by PnP, then everything is refined by
-bundle adjustment (Triggs et al. 2000) with a robust loss. A pan is told apart from a move and solved as pure rotation. A small
-reprojection error alone proves nothing, so parallax is looked at too and doubts are said.
+Points are followed through the clip; a bend of the lens is looked for and taken out; key frames are solved together by global
+structure from motion (Pan et al., Global structure-from-motion revisited, ECCV 2024, in pycolmap), other frames are placed by PnP,
+then everything is refined by bundle adjustment. A pan is told apart from a move and solved as pure rotation. A small
+reprojection error alone proves nothing, so a solve is checked from other sides too and doubts are said.
 """
 
 from __future__ import annotations
@@ -12,44 +12,58 @@ import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
+from tropein.core.quiet import silenced
+from tropein.core.raster.lens import Lens
+from tropein.core.track.bundle import Bundle, adjust
 from tropein.core.track.features import follow_features
 from tropein.core.track.frames import Frames
+from tropein.core.track.lens_search import find_lens
 from tropein.core.track.mapping import largest_model, poses_and_points, write_database
+from tropein.core.track.move_kind import Kind, kind_of_move
+from tropein.core.track.optics import Optics
 from tropein.core.track.pan import solve_pan
+from tropein.core.track.solve_checks import Checks, check
 
-Kind = Literal["free", "rotation", "planar"]
+Array = NDArray[np.float64]
 KEY_FRAMES = 32
 LEAST_MOTION_PX = 6.0
-SAME_PLANE = 0.7  # a homography explains this share of what epipolar geometry does: a pan or a plane
-PAN_PX, PAN_SHARE = 1.0, 0.005  # a pan explains two views to this many pixels, or this share of how far points moved
-LITTLE_PARALLAX_DEG = 1.0
-POINTS_KEPT = 600
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the user knows: the focal length in pixels, and by what share of its way from the middle the picture's corner is seen too far
+    out (0: a straight lens); None: to be found."""
+
+    focal_px: float | None = None
+    lens: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
 class CameraSolve:
     """`poses` (frames, 3, 4) world to camera, NaN where unsolved (x right, y down, z forward); `errors` (frames,) mean
-    reprojection error in pixels; `points` (n, 3). The principal point is the picture's middle (centres at + 0.5)."""
+    reprojection error in pixels; `points` (n, 3) and their mean errors (n,). The principal point is the picture's middle (centres at
+    + 0.5)."""
 
     kind: Kind
-    focal_px: float
+    optics: Optics
     first: int
-    poses: NDArray[np.float64]
-    errors: NDArray[np.float64]
-    points: NDArray[np.float64]
-    parallax_deg: float
+    poses: Array
+    errors: Array
+    points: Array
+    point_errors: Array
+    checks: Checks
+    focal_sd: float
     notes: list[str] = field(default_factory=list)
 
 
 def solve_camera(
-    frames: Frames, span: tuple[int, int], focal_px: float | None = None,
+    frames: Frames, span: tuple[int, int], known: Known = Known(),
     ignore: Callable[[int], NDArray[np.bool_] | None] = lambda frame: None,
     report: Callable[[int], None] = lambda frame: None,
 ) -> CameraSolve:  # fmt: skip
@@ -73,205 +87,106 @@ def solve_camera(
             "There is too little to follow in this stretch: the picture is flat, dark or blurred. Choose a stretch with more "
             "detail, or a longer one."
         )
-    size = frames.size
-    kind, motion = kind_of_move(tracks, size)
+    solve = solve_tracks(tracks, frames.size, known)
+    return CameraSolve(**{**vars(solve), "first": first, "notes": notes + solve.notes})
+
+
+def solve_tracks(tracks: Array, size: tuple[int, int], known: Known = Known()) -> CameraSolve:
+    """The camera from points followed through a picture of `size`: (n, frames, 2) pixels, NaN where a point is not seen."""
+    lens = find_lens(tracks, size) if known.lens is None else Lens.of_corner(known.lens, size) if known.lens else None
+    straight = tracks if lens is None else lens.straight(tracks)
+    kind, motion = kind_of_move(straight, size)
     if motion < LEAST_MOTION_PX:
         raise BadInput(
             f"The picture moves by {motion:.1f} pixels only: that is too little to tell a camera from. If the camera stands "
             "still, nothing needs solving; else choose a longer stretch."
         )
     if kind == "rotation":
-        focal, poses, errors, points = solve_pan(tracks, size, focal_px)
-        notes.append("The camera only turns: things can be placed by direction, not by depth.")
-        return CameraSolve(kind, focal, first, poses, errors, points, 0.0, notes)
-    solved = solve_moving(tracks, size, focal_px)
-    if solved is None:
+        pan = solve_pan(tracks, size, known.focal_px, lens, known.lens is None)
+        words = ["The camera only turns: things can be placed by direction, not by depth."]
+        return CameraSolve(
+            kind,
+            pan.optics,
+            0,
+            pan.poses,
+            _mean(pan.errors, 0),
+            pan.directions,
+            _mean(pan.errors, 1),
+            Checks(0.0, 0.0, 1.0),
+            0.0,
+            words,
+        )
+    bundle, checks = solve_moving(tracks, size, known, lens)
+    notes = list(checks.doubts)
+    if kind == "planar":
+        notes.insert(0, "Nearly all points lie in one plane: the focal length is unsure. Give it if it is known.")
+    missing = int(np.isnan(bundle.poses[:, 0, 0]).sum())
+    if missing:
+        notes.append(f"{missing} frames could not be placed.")
+    return CameraSolve(
+        kind, bundle.optics, 0, bundle.poses, _mean(bundle.errors, 0), bundle.points, _mean(bundle.errors, 1), checks, bundle.focal_sd, notes
+    )  # fmt: skip
+
+
+def solve_moving(
+    tracks: Array, size: tuple[int, int], known: Known = Known(), lens: Lens | None = None
+) -> tuple[Bundle, Checks]:
+    """A camera that moves, from tracks (n, frames, 2); `lens` is where the search for its bend begins. BadInput when too little
+    agrees."""
+    import pycolmap
+
+    count = tracks.shape[1]
+    straight = tracks if lens is None else lens.straight(tracks)
+    keys = sorted({round(i) for i in np.linspace(0, count - 1, min(KEY_FRAMES, count))})
+    free_focal = known.focal_px is None
+    bundle, checks = None, None
+    with silenced(), tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        write_database(
+            pycolmap, folder / "points.db", straight, keys, size, known.focal_px or 1.2 * size[0], not free_focal
+        )
+        model = largest_model(pycolmap, folder, not free_focal)
+        if model is not None:
+            poses, points = poses_and_points(model, straight, keys)
+            optics = Optics(float(next(iter(model.cameras.values())).params[0]), size)
+            poses = _place_rest(straight, poses, points, optics)
+            bent = Optics.through(lens, optics.focal, size)
+            bundle = adjust(pycolmap, tracks, poses, points, bent, free_focal, known.lens is None)
+        if bundle is not None:
+            checks = check(pycolmap, tracks, bundle, free_focal)
+    if bundle is None or checks is None:
         raise BadInput(
             "The camera could not be solved: too few points agree on one move. Keep out what moves by itself, give the focal "
             "length if it is known, or choose a stretch with more sideways movement."
         )
-    focal, poses, errors, points, parallax = solved
-    if kind == "planar":
-        notes.append("Nearly all points lie in one plane: the focal length is unsure. Give it if it is known.")
-    if parallax < LITTLE_PARALLAX_DEG:
-        notes.append(f"There is little parallax ({parallax:.1f} degrees): depth is unreliable.")
-    missing = int(np.isnan(poses[:, 0, 0]).sum())
-    if missing:
-        notes.append(f"{missing} frames could not be placed.")
-    return CameraSolve(kind, focal, first, poses, errors, points, parallax, notes)
+    return bundle, checks
 
 
-def kind_of_move(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
-    """(kind of move, how far points move at most between two compared frames, pixels)."""
-    count = tracks.shape[1]
-    ratios, motions, transfers = [], [], []
-    for gap in (min(24, count - 1), min(48, count - 1)):
-        for a in range(0, count - gap, max(1, gap // 2)):
-            both = ~np.isnan(tracks[:, a, 0]) & ~np.isnan(tracks[:, a + gap, 0])
-            if both.sum() < 30:
-                continue
-            p, q = tracks[both, a], tracks[both, a + gap]
-            motions.append(float(np.median(np.linalg.norm(q - p, axis=1))))
-            h, inside_h = cv2.findHomography(p, q, cv2.USAC_MAGSAC, 1.5)
-            f, inside_f = cv2.findFundamentalMat(p, q, cv2.USAC_MAGSAC, 1.5, 0.999, 5000)
-            if h is None or f is None or inside_f.sum() < 15:
-                continue
-            ratios.append(float(inside_h.sum() / max(1, inside_f.sum())))
-            transfers.append(_pure_rotation_error(p[inside_h[:, 0] == 1], q[inside_h[:, 0] == 1], size))
-    if not motions:
-        raise BadInput(
-            "Points are lost too soon to compare frames: the footage is too blurred, too fast, or full of cuts."
-        )
-    motion = max(motions)
-    if not ratios or float(np.median(ratios)) < SAME_PLANE:
-        return "free", motion
-    turning = float(np.median(transfers)) < max(PAN_PX, PAN_SHARE * float(np.median(motions)))
-    return ("rotation" if turning else "planar"), motion
+def _mean(errors: Array, axis: int) -> Array:
+    """Means that leave out what does not count; NaN where nothing does."""
+    counts = (~np.isnan(errors)).sum(axis)
+    return np.where(counts > 0, np.nansum(errors, axis) / np.maximum(counts, 1), np.nan)
 
 
-def _pure_rotation_error(p: NDArray, q: NDArray, size: tuple[int, int]) -> float:
-    """How badly a pure rotation with the best of many focal lengths explains two views, pixels."""
-    centre = np.array(size) / 2
-    best = 1e9
-    for focal in np.geomspace(0.5, 5, 24) * size[0]:
-        a, b = (np.c_[(x - centre) / focal, np.ones(len(x))] for x in (p, q))
-        a, b = (x / np.linalg.norm(x, axis=1, keepdims=True) for x in (a, b))
-        u, _, vt = np.linalg.svd(b.T @ a)
-        r = u @ np.diag([1, 1, np.sign(np.linalg.det(u @ vt))]) @ vt
-        c = a @ r.T
-        best = min(best, float(np.median(np.linalg.norm(c[:, :2] / c[:, 2:] * focal + centre - q, axis=1))))
-    return best
-
-
-def solve_moving(
-    tracks: NDArray, size: tuple[int, int], focal_px: float | None
-) -> tuple[float, NDArray, NDArray, NDArray, float] | None:
-    import pycolmap
-
-    pycolmap.logging.minloglevel = 3
-    count = tracks.shape[1]
-    keys = sorted({round(i) for i in np.linspace(0, count - 1, min(KEY_FRAMES, count))})
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        start = focal_px or 1.2 * size[0]
-        write_database(pycolmap, folder / "points.db", tracks, keys, size, start, focal_px is not None)
-        model = largest_model(pycolmap, folder, focal_px is not None)
-    if model is None:
-        return None
-    poses, points = poses_and_points(model, tracks, keys)
-    focal = float(next(iter(model.cameras.values())).params[0])
-    poses = _place_rest(tracks, poses, points, focal, size)
-    return _refine(pycolmap, tracks, poses, points, focal, size, focal_px is None)
-
-
-def _place_rest(tracks: NDArray, poses: NDArray, points: NDArray, focal: float, size: tuple[int, int]) -> NDArray:
+def _place_rest(straight: Array, poses: Array, points: Array, optics: Optics) -> Array:
     """Frames between the key frames by PnP from the nearest that is known."""
-    k = np.array([[focal, 0, size[0] / 2], [0, focal, size[1] / 2], [0, 0, 1]])
+    k = optics.matrix
     out = poses.copy()
-    for frame in range(tracks.shape[1]):
+    for frame in range(straight.shape[1]):
         if not np.isnan(out[frame, 0, 0]):
             continue
-        known = np.flatnonzero(~np.isnan(out[:, 0, 0]))
-        near = out[known[np.argmin(np.abs(known - frame))]]
-        seen = ~np.isnan(tracks[:, frame, 0]) & ~np.isnan(points[:, 0])
+        solved = np.flatnonzero(~np.isnan(out[:, 0, 0]))
+        near = out[solved[np.argmin(np.abs(solved - frame))]]
+        seen = ~np.isnan(straight[:, frame, 0]) & ~np.isnan(points[:, 0])
         if seen.sum() < 8:
             continue
         rvec, tvec = cv2.Rodrigues(near[:, :3])[0], near[:, 3:].copy()
         ok, rvec, tvec, inside = cv2.solvePnPRansac(
-            points[seen], tracks[seen, frame], k, None, rvec, tvec, True, 200, 3.0
+            points[seen], straight[seen, frame], k, None, rvec, tvec, True, 200, 3.0
         )
         if not ok or inside is None or len(inside) < 8:
             continue
         kept = inside[:, 0]
-        rvec, tvec = cv2.solvePnPRefineLM(points[seen][kept], tracks[seen, frame][kept], k, None, rvec, tvec)
+        rvec, tvec = cv2.solvePnPRefineLM(points[seen][kept], straight[seen, frame][kept], k, None, rvec, tvec)
         out[frame] = np.c_[cv2.Rodrigues(rvec)[0], tvec]
     return out
-
-
-def _refine(
-    pycolmap: Any,
-    tracks: NDArray,
-    poses: NDArray,
-    points: NDArray,
-    focal: float,
-    size: tuple[int, int],
-    free_focal: bool,
-) -> tuple[float, NDArray, NDArray, NDArray, float] | None:
-    """One bundle adjustment over all frames, twice: gently, then with what does not fit put aside."""
-    solved = np.flatnonzero(~np.isnan(poses[:, 0, 0]))
-    if len(solved) < 4:
-        return None
-    points = points.copy()
-    _triangulate_rest(tracks, poses, points, focal, size)
-    usable = np.flatnonzero(~np.isnan(points[:, 0]))
-    length = (~np.isnan(tracks[usable][:, solved, 0])).sum(1)
-    usable = usable[np.argsort(-length)[:POINTS_KEPT]]
-    for loss, scale, gate in (("SOFT_L1", 4.0, 6.0), ("CAUCHY", 1.5, 2.0)):
-        k = np.array([[focal, 0, size[0] / 2], [0, focal, size[1] / 2], [0, 0, 1]])
-        errors = _errors(tracks[usable][:, solved], poses[solved], points[usable], k)
-        fits = errors < gate
-        keep = (fits.sum(1) >= np.maximum(3, 0.6 * (~np.isnan(errors)).sum(1))) & np.isfinite(points[usable]).all(1)
-        usable, fits = usable[keep], fits[keep]
-        if len(usable) < 20:
-            return None
-        rec = pycolmap.Reconstruction()
-        camera = pycolmap.Camera.create_from_model_name(1, "SIMPLE_PINHOLE", focal, *size)
-        rec.add_camera_with_trivial_rig(camera)
-        for n, frame in enumerate(solved, 1):
-            image = pycolmap.Image(name=f"{n:05d}", camera_id=1, image_id=n)
-            image.points2D = pycolmap.Point2DList([pycolmap.Point2D(p) for p in tracks[usable[fits[:, n - 1]], frame]])
-            pose = pycolmap.Rigid3d(pycolmap.Rotation3d(poses[frame][:, :3]), poses[frame][:, 3])
-            rec.add_image_with_trivial_frame(image, pose)
-        index = np.cumsum(fits, 0) - 1
-        ids = []
-        for i, t in enumerate(usable):
-            track = pycolmap.Track()
-            for n in np.flatnonzero(fits[i]):
-                track.add_element(int(n) + 1, int(index[i, n]))
-            ids.append(rec.add_point3D(points[t], track))
-        options = pycolmap.BundleAdjustmentOptions()
-        options.refine_focal_length = free_focal
-        options.print_summary = False
-        options.ceres.loss_function_type = getattr(pycolmap.LossFunctionType, loss)
-        options.ceres.loss_function_scale = scale
-        pycolmap.bundle_adjustment(rec, options)
-        focal = float(rec.cameras[1].params[0])
-        for n, frame in enumerate(solved, 1):
-            poses[frame] = rec.images[n].cam_from_world().matrix()
-        for t, i in zip(usable, ids, strict=True):
-            points[t] = rec.points3D[i].xyz
-    k = np.array([[focal, 0, size[0] / 2], [0, focal, size[1] / 2], [0, 0, 1]])
-    errors = _errors(tracks[usable][:, solved], poses[solved], points[usable], k)
-    errors[errors > 2.0] = np.nan
-    per_frame = np.full(tracks.shape[1], np.nan)
-    with np.errstate(invalid="ignore"):
-        per_frame[solved] = np.nanmean(errors, 0)
-    centres = -np.einsum("nji,nj->ni", poses[solved, :, :3], poses[solved, :, 3])
-    rays = points[usable][:, None] - centres[None]
-    rays /= np.linalg.norm(rays, axis=2, keepdims=True)
-    rays[np.isnan(errors)] = np.nan
-    low, high = np.nanmin(rays, 1), np.nanmax(rays, 1)
-    parallax = float(np.degrees(np.nanmedian(np.linalg.norm(high - low, axis=1))))
-    return focal, poses, per_frame, points[usable], parallax
-
-
-def _errors(tracks: NDArray, poses: NDArray, points: NDArray, k: NDArray) -> NDArray:
-    """(tracks, frames) reprojection errors in pixels, NaN where unseen, infinite behind the camera."""
-    p = np.einsum("fij,tj->tfi", poses, np.c_[points, np.ones(len(points))]) @ k.T
-    with np.errstate(divide="ignore", invalid="ignore"):
-        gap = np.linalg.norm(p[..., :2] / p[..., 2:] - tracks, axis=2)
-    return np.where(p[..., 2] > 1e-6, gap, np.where(np.isnan(gap), np.nan, np.inf))
-
-
-def _triangulate_rest(tracks: NDArray, poses: NDArray, points: NDArray, focal: float, size: tuple[int, int]) -> None:
-    """Tracks that no key frame gave a point: from their two views that lie farthest apart (linear, Hartley & Zisserman 2004,
-    section 12.2)."""
-    k = np.array([[focal, 0, size[0] / 2], [0, focal, size[1] / 2], [0, 0, 1]])
-    for t in np.flatnonzero(np.isnan(points[:, 0])):
-        seen = np.flatnonzero(~np.isnan(tracks[t, :, 0]) & ~np.isnan(poses[:, 0, 0]))
-        if len(seen) < 6:
-            continue
-        a, b = seen[0], seen[-1]
-        x = cv2.triangulatePoints(k @ poses[a], k @ poses[b], tracks[t, a], tracks[t, b])[:, 0]
-        if abs(x[3]) > 1e-9:
-            points[t] = x[:3] / x[3]

@@ -78,11 +78,17 @@ class CameraSample(Sample):
 
 
 class SolveFacts(BaseModel):
-    """What kind of move was solved, and how well; `parallax_deg` is the median angle under which points are seen."""
+    """What kind of move was solved, and how well: `parallax_deg` is the median angle under which points are seen, `focal_sd_px` how
+    unsure the focal length is, `halves_apart` how far the paths that either half of the points gives lie apart, as a share of
+    their extent, `spread` the share of the picture that holds points, `doubts` what speaks against it, in words."""
 
     kind: Literal["free", "rotation", "planar"]
     reprojection_px: float
     parallax_deg: float = 0.0
+    focal_sd_px: float = 0.0
+    halves_apart: float = 0.0
+    spread: float = 1.0
+    doubts: list[str] = Field(default_factory=list)
 
 
 class FileBase(BaseModel):
@@ -122,10 +128,15 @@ class FaceFile(FileBase):
 
 
 class CameraFile(FileBase):
+    """`radial` is the lens's first radial term, of distances in focal lengths (0: straight lines stay straight); `point_errors_px` are
+    the mean errors of `points3d`."""
+
     kind: Literal["camera"] = "camera"
     focal_px: float
     principal_point: Point
+    radial: float = 0.0
     points3d: list[tuple[float, float, float]]
+    point_errors_px: list[float] = Field(default_factory=list)
     solve: SolveFacts
     frames: list[CameraSample]
 

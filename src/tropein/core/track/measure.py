@@ -27,7 +27,7 @@ from tropein.core.media.record import MediaStore
 from tropein.core.raster.warp import apply
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.body import follow_body
-from tropein.core.track.camera import solve_camera
+from tropein.core.track.camera import Known, solve_camera
 from tropein.core.track.cuts import Cuts
 from tropein.core.track.face import FaceFound, follow_face
 from tropein.core.track.file import (
@@ -279,7 +279,7 @@ def _camera(job: Job, track: CameraTrack) -> Measured:
         solve = solve_camera(
             frames,
             job.span,
-            track.focal_px,
+            Known(track.focal_px, track.lens),
             job.ignore or (lambda frame: None),
             lambda f: job.report(Heard(f, (w / 2, h / 2), 0.0, False)),
         )
@@ -299,11 +299,16 @@ def _camera(job: Job, track: CameraTrack) -> Measured:
     facts = SolveFacts(
         kind=solve.kind,
         reprojection_px=round(float(np.nanmean(solve.errors)), 4),
-        parallax_deg=round(solve.parallax_deg, 3),
+        parallax_deg=round(solve.checks.parallax_deg, 3),
+        focal_sd_px=round(solve.focal_sd, 3),
+        halves_apart=round(solve.checks.halves_apart, 5),
+        spread=round(solve.checks.spread, 3),
+        doubts=solve.checks.doubts,
     )
     cloud = [(round(x, 5), round(y, 5), round(z, 5)) for x, y, z in solve.points.tolist()]
     file = CameraFile(
-        **job.head(" ".join(solve.notes)), focal_px=round(solve.focal_px, 4), principal_point=(w / 2, h / 2), points3d=cloud,
+        **job.head(" ".join(solve.notes)), focal_px=round(solve.optics.focal, 4), principal_point=(w / 2, h / 2),
+        radial=float(f"{solve.optics.radial:.7g}"), points3d=cloud, point_errors_px=np.round(solve.point_errors, 3).tolist(),
         solve=facts, frames=rows,
     )  # fmt: skip
     return Measured(file)

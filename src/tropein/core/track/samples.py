@@ -21,6 +21,7 @@ from tropein.core.track.file import (
     PointSample,
 )
 from tropein.core.track.object import Box, ObjectFound
+from tropein.core.track.optics import Optics
 from tropein.core.track.plane import PlaneFound
 from tropein.core.track.point import Found
 
@@ -59,7 +60,7 @@ def _camera_path(track: CameraFile, frames: NDArray[np.float64]) -> Path:
     centre = np.array(track.principal_point)
     poses = [np.array(s.world_to_camera).reshape(3, 4) if s.world_to_camera else np.eye(4)[:3] for s in rows]
     good = np.array([s.world_to_camera is not None and not s.lost for s in rows], bool)
-    return Path(frames, np.array([camera.numbers(p, track.focal_px, centre) for p in poses]), good)
+    return Path(frames, np.array([camera.numbers(p, track.focal_px, centre, track.radial) for p in poses]), good)
 
 
 def _on_face(sample: FaceSample, spot: str) -> NDArray[np.float64]:
@@ -76,22 +77,20 @@ def _scene_path(track: CameraFile, frames: NDArray[np.float64], spot: str) -> Pa
     """How a place in the scene is seen: where, how large (by its depth), and how the camera rolls."""
     rows = sorted(track.frames, key=lambda s: s.frame)
     place = scene_place(track, spot)
-    k = np.array(
-        [[track.focal_px, 0, track.principal_point[0]], [0, track.focal_px, track.principal_point[1]], [0, 0, 1]]
-    )
+    through = Optics(track.focal_px, track.size, track.radial)
     points, good = np.zeros((len(rows), 2, 2)), np.zeros(len(rows), bool)
     first = next((np.array(s.world_to_camera).reshape(3, 4) for s in rows if s.world_to_camera), np.eye(4)[:3])
     for i, row in enumerate(rows):
         if row.world_to_camera is None or row.lost:
             continue
         pose = np.array(row.world_to_camera).reshape(3, 4)
-        seen = k @ (pose @ np.r_[place, 1])
-        if seen[2] <= 1e-6:
+        there = pose @ np.r_[place, 1]
+        if there[2] <= 1e-6:
             continue
         turned = pose[:, :3] @ first[:, :3].T
         roll = np.arctan2(turned[1, 0] - turned[0, 1], turned[0, 0] + turned[1, 1])
-        at = seen[:2] / seen[2]
-        side = 0.1 * track.focal_px / seen[2] * np.array([np.cos(roll), np.sin(roll)])
+        at = through.seen(there)
+        side = 0.1 * track.focal_px / there[2] * np.array([np.cos(roll), np.sin(roll)])
         points[i], good[i] = [at, at + side], True
     return Path(frames, points, good, "similarity")
 
