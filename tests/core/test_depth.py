@@ -109,7 +109,8 @@ def test_what_hangs_from_a_carrier_in_depth_turns_with_it() -> None:
     assert drawn(ring, 10)[60, 100, 1] == pytest.approx(1) and drawn(ring, 10)[60, 100, 0] == pytest.approx(0)
 
 
-def test_a_card_in_a_solved_scene_goes_where_its_corners_are_seen() -> None:
+@pytest.mark.parametrize("radial", [0.0, -0.4])
+def test_a_card_in_a_solved_scene_goes_where_its_corners_are_seen(radial: float) -> None:
     rng = np.random.default_rng(2)
     poses = []
     for i in range(20):
@@ -117,7 +118,7 @@ def test_a_card_in_a_solved_scene_goes_where_its_corners_are_seen() -> None:
             np.array([0.1 * i - 1, 0.05 * i, 4.0]), np.array([2.0 * i / 20, -1.0 * i / 3, 0.5 * i / 20])
         )
         poses.append(pose)
-    packed = np.array([camera.numbers(p, 180.0, np.array(SIZE) / 2) for p in poses])
+    packed = np.array([camera.numbers(p, 180.0, np.array(SIZE) / 2, radial) for p in poses])
     path = Path(np.arange(20.0), packed, np.ones(20, bool))
     track = {"kind": "camera", "id": "cam", "name": "cam", "footage": "red", "samples": "a" * 32}
     at, turn = rng.normal(0, 0.3, 3), rng.uniform(-30, 30, 3)
@@ -127,7 +128,8 @@ def test_a_card_in_a_solved_scene_goes_where_its_corners_are_seen() -> None:
     world = camera.placed(at, turn) @ np.c_[(CARD - (20, 10)) / 40, np.zeros(4), np.ones(4)].T
     for frame in (0, 7, 19):
         seen = (poses[frame] @ world)[:3]
-        expected = (180 * seen[:2] / seen[2]).T + np.array(SIZE) / 2
+        flat = seen[:2] / seen[2]
+        expected = (180 * flat * (1 + radial * (flat**2).sum(0))).T + np.array(SIZE) / 2
         assert corners(document, "a", frame, lambda samples, spot: path) == pytest.approx(expected, abs=1e-6)
 
 

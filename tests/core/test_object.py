@@ -14,8 +14,8 @@ from tropein.core.track.file import ObjectFile, parse_track
 from tropein.core.track.follow import Wish, follow_object
 from tropein.core.track.masked import MaskedColours
 from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
-from tropein.core.track.rounded import solid_step
 from tropein.core.track.samples import as_path, found_object, object_sample
+from tropein.core.track.solid import Solid
 
 SIZE = (400, 260)
 SIDES = np.array([96.0, 96.0])
@@ -95,18 +95,52 @@ def test_a_box_set_by_hand_is_kept_exactly_and_pulls_its_neighbours() -> None:
     assert off(clip, found[2]) < off(clip, found[11])
 
 
+def ball_points(count: int, seed: int = 4) -> np.ndarray:
+    """Places (n, 3) on the near side of a ball of 60 pixels."""
+    flat = np.random.default_rng(seed).uniform(-0.7, 0.7, (count, 2)) * 60
+    return np.c_[flat, -np.sqrt(60**2 - (flat**2).sum(1))]
+
+
 def test_turning_in_depth_is_not_taken_for_moving() -> None:
     """Points on a ball that turns under a still centre, with one in six of them wrong."""
-    rng = np.random.default_rng(4)
-    places = rng.uniform(-0.75, 0.75, (90, 2)) * 60
-    depth = -np.sqrt(60**2 - (places**2).sum(1).clip(0, 60**2))
+    places, rng = ball_points(90), np.random.default_rng(5)
+    solid = Solid(np.array([200.0, 100]), np.array([60.0, 60]), 0.0)
+    solid.add(places[:, :2] + (200, 100))
     yaw = np.radians(4)
-    after = places[:, 0] * np.cos(yaw) + depth * np.sin(yaw)
-    moves = np.c_[after - places[:, 0], np.zeros(90)] + rng.normal(0, 0.05, (90, 2))
-    moves[::6] += rng.uniform(-9, 9, (15, 2))
-    step = solid_step(places, moves, np.array([60.0, 60.0]))
-    assert step is not None and np.hypot(*np.median(moves, 0)) > 2  # the texture slides by that much
-    assert np.hypot(*step.shift) < 0.7 and step.agree.mean() > 0.7
+    there = places[:, :2] + (200, 100) + rng.normal(0, 0.05, (90, 2))
+    there[:, 0] += places[:, 0] * (np.cos(yaw) - 1) + places[:, 2] * np.sin(yaw)
+    slid = np.median(there - solid.points, 0)
+    there[::6] += rng.uniform(-9, 9, (15, 2))
+    agree = solid.move(there, np.ones(90, bool))
+    assert agree is not None and agree.mean() > 0.7 and np.hypot(*slid) > 2  # the texture slides by that much
+    assert np.hypot(*(solid.pose.centre - (200, 100))) < 0.4 * np.hypot(*slid)
+
+
+def test_a_body_that_turns_far_stays_where_it_is_and_says_how_it_rolled() -> None:
+    """A ball rolls by 20 degrees, swings 40 and comes 20 % nearer over 40 frames while its centre moves along."""
+    body, rng = ball_points(80), np.random.default_rng(6)
+    solid = Solid(np.array([200.0, 100]), np.array([60.0, 60]), 0.0)
+    solid.add(body[:, :2] + (200, 100))
+    kept = np.arange(80)
+    for i in range(1, 41):
+        roll, yaw, size = np.radians(0.5 * i), np.radians(i), 1 + 0.005 * i
+        c, s = np.cos(roll), np.sin(roll)
+        turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ np.array(
+            [[np.cos(yaw), 0, np.sin(yaw)], [0, 1, 0], [-np.sin(yaw), 0, np.cos(yaw)]]
+        )
+        centre = np.array([200 + 2.0 * i, 100 + np.sin(i / 5)])
+        there = size * (body[kept] @ turn.T)[:, :2] + centre + rng.normal(0, 0.1, (len(kept), 2))
+        assert solid.move(there, np.ones(len(kept), bool)) is not None
+        left = {tuple(np.round(p, 9)) for p in solid.points}
+        kept = np.array([k for k, p in zip(kept, there, strict=True) if tuple(np.round(p, 9)) in left])
+        assert np.hypot(*(solid.pose.centre - centre)) < 4  # of 120 across, while the texture slid by up to 38
+    assert abs(solid.pose.size - 1.2) < 0.03 and abs(np.degrees(solid.pose.roll) - 20) < 4
+
+
+def test_a_body_without_points_enough_stays_as_it_was() -> None:
+    solid = Solid(np.array([50.0, 50]), np.array([20.0, 20]), 0.3)
+    assert solid.move(np.zeros((0, 2)), np.zeros(0, bool)) is None
+    assert np.array_equal(solid.pose.centre, [50, 50]) and abs(solid.pose.roll - 0.3) < 1e-9
 
 
 def test_what_cannot_be_followed_is_refused_in_words() -> None:

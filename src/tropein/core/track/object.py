@@ -1,7 +1,7 @@
 """Following a thing by a box around it, while it turns, comes nearer, changes shape and is passed in front of.
 
-Between neighbouring frames the flow of points on the thing says how it moved, its turning in depth told apart (rounded.py); its
-outline, by colour, pulls the box gently to where the thing is, so that nothing drifts (figure.py). Once covered it is looked
+Points followed on the thing say where it is and how it is turned, all taken as places on one solid body (solid.py); its
+outline, by colour and motion, pulls the box gently to where the thing is, so that nothing drifts (figure.py). Once covered it is looked
 for in the whole picture by what it looked like before.
 """
 
@@ -16,31 +16,43 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
-from tropein.core.raster.warp import Matrix, rotation, scaling, translation
+from tropein.core.raster.warp import Matrix, apply, rotation, scaling, translation
 from tropein.core.track.figure import FROM_GRID, SIDE, SPAN, Figure, carried, sampled
 from tropein.core.track.frames import ColourPictures
-from tropein.core.track.rounded import Step, solid_step
+from tropein.core.track.solid import Solid
 
 WORK_PX = 150.0  # the box's longer side in the picture that flow is measured on
 SEARCH_PX = 22.0  # and in the one a lost thing is looked for in
 FEATURES = 90
-PULL_PLACE, PULL_SIZE = 0.6, 0.25
+PULL_PLACE, PULL_SIZE = 0.6, 0.25  # how far the outline pulls the body's place and size
 SMALLEST_PX = 6.0
 SEEN = 0.6  # of the usual agreement of colours; less is covered
 LOOKS_LIKE = 0.55  # correlation with a view seen before, to believe that the thing was found again
 TURNED_SINCE = 0.3  # or so much, where its colours and its surroundings' are all as they should be
+WITH_GROUND_PX = 0.5  # a point that goes along with the ground to this
 STEADY = 0.35  # of its size: how far it may go between two frames of a search
+NEAR, NEAR_SIZES = (
+    1.2,
+    (-0.12, -0.04, 0.04, 0.12),
+)  # how far about its last place a lost thing is looked for, of its size; log sizes
+NEAR_ALIKE, NEAR_ALONE = 0.74, 0.1  # correlation with its last look, and with what it is there more than anywhere near
+LOOKS = 7  # kept of the last frames: the very last ones may be half covered already
 VIEWS = 12
 VIEW_EVERY = 4
 COAST_FRAMES = 6
 NOISE_LEVELS = 6.0  # difference of grey levels that begins to speak for thing or ground
-MOTION_SAYS = 2.0  # log odds, at most
+MOTION_SAYS = 2.0  # log odds, at most, in one frame
+REMEMBERED, MOST_ODDS = 0.8, 4.0  # from frame to frame, and at most
+CLEAR, UNCLEAR = (
+    0.85,
+    0.2,
+)  # colours that tell thing and ground apart so well need no memory of motion; how much less needs all of it
+NOTHING = np.zeros((SIDE, SIDE))
 SHIFTS = [(0, 0), (0, 1), (0, -1), (1, 0), (-1, 0)]
 _LK: dict[str, Any] = {"winSize": (15, 15), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 # logistic weights of the chance that the centre is within 5 % of the box's size: bias, share of points that agree, agreement of
-# the colours inside and around, correlation with the frame before; fitted on the scenes of bench/object_track.py --calibrate
-# before the last changes to the mask: the bench's table says how well they hold
-LOGISTIC = (-3.6, 0.0, -0.3, 5.2, 1.0)
+# the colours inside and around, correlation with the frame before; fitted by bench/object_track.py --calibrate
+LOGISTIC = (-4.86, 1.56, 0.91, 2.32, 1.8)
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,6 +67,12 @@ class Box:
         """Places in the box, whose edges lie at -1 and 1, to pixels with whole numbers at their centres."""
         half = self.sides / 2
         return translation(*(self.centre - 0.5)) @ rotation(self.angle_deg) @ scaling(half[0], half[1])
+
+    @classmethod
+    def of_solid(cls, solid: Solid, factor: float) -> Box:
+        """The box about a body that lies in a picture `factor` of the full size."""
+        pose = solid.pose
+        return cls((pose.centre + 0.5) / factor, 2 * solid.half[:2] * pose.size / factor, float(np.degrees(pose.roll)))
 
     def moved(self, shift: NDArray[np.float64], growth: float, roll_deg: float) -> Box:
         """`shift` along the box's own axes, pixels; `growth` the log of the size."""
@@ -82,8 +100,12 @@ class ObjectFound:
 @dataclass(eq=False)
 class _State:
     box: Box
+    solid: Solid
     velocity: NDArray[np.float64]
     look: NDArray[np.float32]
+    looks: list[NDArray[np.float32]]  # the last few, oldest first
+    odds: NDArray[np.float64]  # (side, side) log odds, by motion so far, that a place about the box is the thing
+    clear: float = 1.0
     lost: int = 0
     hint: NDArray[np.float64] | None = None  # where the last search found it
 
@@ -109,6 +131,11 @@ class ObjectTracker:
         if float(cv2.cvtColor(crop, cv2.COLOR_RGB2GRAY)[self.figure.mask > 0.5].std()) < 1.0:
             raise BadInput("There is nothing but one even colour in the box: nothing to follow.")
         self._usual = max(self.figure.agreement(self.figure.likely(crop))[0], 0.3)
+        self._bias = self.figure.laid(self.figure.likely(crop)) * [
+            1,
+            1,
+            0.5,
+        ]  # how far off colours lay it where it is known
         self._views: list[NDArray[np.uint8]] = []
         self._keep_view(work, box)
 
@@ -116,7 +143,9 @@ class ObjectTracker:
         """Track from the anchor to frame `last`. Returns why it ended lost, or ""."""
         step = 1 if last >= self.anchor.frame else -1
         before = self._work(self.frames.rgb(self.anchor.frame))
-        state = _State(self.anchor.box, np.zeros(2), _look(sampled(before, self._in_work(self.anchor.box))))
+        box = self.anchor.box
+        look = _look(sampled(before, self._in_work(box)))
+        state = _State(box, self._solid(box), np.zeros(2), look, [look], NOTHING)
         found = None
         for frame in range(self.anchor.frame + step, last + step, step):
             now = self._work(self.frames.rgb(frame))
@@ -134,32 +163,44 @@ class ObjectTracker:
         f = self._factor
         return translation(0.5 * f - 0.5, 0.5 * f - 0.5) @ scaling(f, f) @ box.matrix()
 
+    def _solid(self, box: Box) -> Solid:
+        return Solid(self._in_work(box)[:2, 2], box.sides / 2 * self._factor, float(np.radians(box.angle_deg)))
+
     def _next(self, state: _State, before: NDArray, now: NDArray, frame: int) -> ObjectFound:
         tried: list[_Seen] = []
         if not state.lost:
-            step, ground = self._flow(state.box, before, now)
-            moved = state.box if step is None else state.box.moved(
-                step.shift / self._factor, step.growth, float(np.degrees(step.roll))
-            )  # fmt: skip
-            tried.append(
-                self._settled(now, moved, state.look, step, self._unlike(state.box, moved, ground, before, now))
-            )
+            agree, ground = self._flow(state.solid, state.box, before, now)
+            moved = state.box if agree is None else Box.of_solid(state.solid, self._factor)
+            odds = self._unlike(state.box, moved, ground, before, now)
+            unclear = float(np.clip((CLEAR - state.clear) / UNCLEAR, 0, 1))
+            odds = np.clip(unclear * REMEMBERED * state.odds + odds, -MOST_ODDS, MOST_ODDS)
+            tried.append(self._settled(now, moved, state.look, agree, odds))
         if not tried or tried[0].doubt:
-            again = self._search(state, now)
+            again = self._near(state, now) or self._search(state, now)
             if again is not None and self._steady(state, again):
                 tried.append(again)
         best = next((t for t in tried if not t.doubt), None)
         if best is None:
             return self._gone(state, tried, frame)
         jumped = state.lost > 0
-        state.velocity = np.zeros(2) if jumped else best.box.centre - state.box.centre
-        state.box, state.look, state.lost, state.hint = best.box, best.look, 0, None
+        box = best.box
         if best.confidence > 0.5:
             self._usual += 0.05 * (best.inside - self._usual)
             went = self.figure.learn(best.crop, best.likely)
-            state.box = best.box.moved(went * best.box.sides / 2, 0.0, 0.0)
-            if frame % VIEW_EVERY == 0:
-                self._keep_view(now, best.box)
+            box = box.moved(went * box.sides / 2, 0.0, 0.0)
+        if jumped or best is not tried[0]:
+            state.solid = self._solid(box)
+        else:
+            pose = state.solid.pose
+            growth = float(np.log(box.sides[0] * self._factor / (2 * state.solid.half[0] * pose.size)))
+            state.solid.shift(self._in_work(box)[:2, 2] - pose.centre, growth)
+        state.velocity = np.zeros(2) if jumped else box.centre - state.box.centre
+        if best.confidence > 0.5:
+            state.clear += 0.1 * (0.5 * (best.inside + best.around) - state.clear)
+        state.box, state.look, state.odds, state.lost, state.hint = box, best.look, best.odds, 0, None
+        state.looks = [*state.looks[-LOOKS + 1 :], best.look]
+        if best.confidence > 0.5 and frame % VIEW_EVERY == 0:
+            self._keep_view(now, best.box)
         return ObjectFound(frame, state.box, best.confidence, False)
 
     def _steady(self, state: _State, again: _Seen) -> bool:
@@ -177,8 +218,9 @@ class ObjectTracker:
         reason = "left the picture" if outside else (tried[0].doubt if tried else "") or "covered or changed"
         return ObjectFound(frame, state.box, 0.0, True, reason)
 
-    def _flow(self, box: Box, before: NDArray, now: NDArray) -> tuple[Step | None, Matrix | None]:
-        """How the thing moved, along its own axes, and how (3x3) what is around it did, in pixels of the work picture."""
+    def _flow(self, solid: Solid, box: Box, before: NDArray, now: NDArray) -> tuple[float | None, Matrix | None]:
+        """Moves the body; the share of its points that agree, None where too few do; and how (3x3) what is around it moved, in
+        pixels of the work picture."""
         place = self._in_work(box)
         half = box.sides / 2 * self._factor
         centre = place[:2, 2]
@@ -195,18 +237,25 @@ class ObjectTracker:
             )
             for m in (told, self.figure.mask)
         ]
-        inside = cv2.goodFeaturesToTrack(a, FEATURES, 0.005, max(3, half.min() / 12), mask=np.uint8(masks[0] > 0.6))
+        if len(solid.points) < 0.8 * FEATURES:
+            free = np.uint8(masks[0] > 0.6)
+            apart = max(3.0, half.min() / 12)
+            for x, y in np.rint(solid.points - low).astype(int):
+                cv2.circle(free, (int(x), int(y)), int(apart), 0, -1)
+            fresh = cv2.goodFeaturesToTrack(a, FEATURES - len(solid.points), 0.005, apart, mask=free)
+            if fresh is not None:
+                solid.add(fresh[:, 0] + low)
         outside = cv2.goodFeaturesToTrack(
             a, FEATURES // 2, 0.005, max(3, half.min() / 8), mask=np.uint8(masks[1] < 0.02)
         )
-        parts = [p for p in (inside, outside) if p is not None]
-        if not parts:
+        own = (solid.points - low).astype(np.float32)[:, None]
+        points = own if outside is None else np.concatenate([own, outside])
+        if not len(points):
             return None, None
-        points = np.concatenate(parts)
         there, ok, _ = cv2.calcOpticalFlowPyrLK(a, b, points, None, **_LK)
         back, ok2, _ = cv2.calcOpticalFlowPyrLK(b, a, there, None, **_LK)
         good = (ok[:, 0] == 1) & (ok2[:, 0] == 1) & (np.linalg.norm(back - points, axis=2)[:, 0] < 0.7)
-        mine = np.arange(len(points)) < (0 if inside is None else len(inside))
+        mine = np.arange(len(points)) < len(own)
         ground = None
         rest = good & ~mine
         if rest.sum() >= 8:
@@ -214,18 +263,21 @@ class ObjectTracker:
                 points[rest] + np.float32(low), there[rest] + np.float32(low), ransacReprojThreshold=1.0
             )
             ground = None if found is None else np.vstack([found, [0, 0, 1]])
-        own = rotation(-box.angle_deg)[:2, :2]
-        good &= mine
-        places = (points[good, 0].astype(float) + low - centre) @ own.T
-        return solid_step(places, (there - points)[good, 0].astype(float) @ own.T, half), ground
+        if ground is not None:  # what goes along with the ground, and not with most of the thing, is no part of it
+            gone = there[:, 0] - points[:, 0]
+            carried_on = apply(ground, points[:, 0].astype(float) + low) - low - points[:, 0]
+            with_ground = np.linalg.norm(gone - carried_on, axis=1) < WITH_GROUND_PX
+            middle = np.median(gone[mine & good], 0) if (mine & good).any() else np.zeros(2)
+            apart = np.linalg.norm(carried_on - middle, axis=1) > 3 * WITH_GROUND_PX
+            good &= ~(with_ground & apart & mine)
+        agree = solid.move(there[: len(own), 0].astype(float) + low, good[: len(own)])
+        return None if agree is None else float(agree.mean()), ground
 
-    def _unlike(
-        self, was: Box, box: Box, ground: Matrix | None, before: NDArray, now: NDArray
-    ) -> NDArray[np.float64] | None:
+    def _unlike(self, was: Box, box: Box, ground: Matrix | None, before: NDArray, now: NDArray) -> NDArray[np.float64]:
         """(side, side) log odds, by motion, that what is seen around the moved box is the thing: it looks like what was in the
         box, or like what the ground carried there."""
         if ground is None:
-            return None
+            return NOTHING
         place = self._in_work(box)
         here = _look(sampled(now, place))
         errors = [
@@ -237,21 +289,19 @@ class ObjectTracker:
         ]
         return np.clip((errors[1] - errors[0]) / NOISE_LEVELS, -MOTION_SAYS, MOTION_SAYS)
 
-    def _settled(
-        self, now: NDArray, box: Box, look: NDArray, step: Step | None, moving: NDArray | None = None
-    ) -> _Seen:
+    def _settled(self, now: NDArray, box: Box, look: NDArray, agree: float | None, odds: NDArray = NOTHING) -> _Seen:
         """The box pulled to where colours and motion say the thing is, and how sure that is."""
         crop = sampled(now, self._in_work(box))
         likely = self.figure.likely(crop)
         inside, around = self.figure.agreement(likely)
-        told = likely if moving is None else _joined(likely, moving)
+        told = _joined(likely, odds)
         clear = self.figure.agreement(told)
         at = np.zeros(3)
-        if step is None or (inside > 0.85 * self._usual and clear[1] > 0.55):
-            at = self.figure.laid(told)
+        if agree is None or (inside > 0.85 * self._usual and clear[1] > 0.55):
+            at = self.figure.laid(told) - self._bias
             pull = (
                 min(1.0, 2.5 * (clear[1] - 0.5)) * np.array([PULL_PLACE, PULL_SIZE])
-                if step is not None
+                if agree is not None
                 else np.array([1.0, 0.5])
             )
             at[:2] *= pull[0]
@@ -262,16 +312,53 @@ class ObjectTracker:
             inside, around = self.figure.agreement(likely)
         mine = _look(crop)
         alike = _alike(mine, look, self.figure.mask)
-        agree = float(step.agree.mean()) if step is not None else 0.0
-        confidence = confidence_of(agree, inside / self._usual, clear[1], alike)
+        confidence = confidence_of(agree or 0.0, inside / self._usual, clear[1], alike)
         doubt = ""
-        if inside < SEEN * self._usual or (step is None and alike < LOOKS_LIKE) or alike < 0.2:
+        if inside < SEEN * self._usual or (agree is None and alike < LOOKS_LIKE) or alike < 0.2:
             doubt = "covered or changed"
         if box.sides.min() < SMALLEST_PX:
             doubt = "too small to follow"
-        if moving is not None:
-            told = _joined(likely, carried(moving, at))
-        return _Seen(box, crop, told if moving is not None else likely, mine, inside, around, confidence, doubt)
+        odds = carried(odds, at)
+        return _Seen(box, crop, _joined(likely, odds), odds, mine, inside, around, confidence, doubt)
+
+    def _near(self, state: _State, now: NDArray) -> _Seen | None:
+        """The thing about where it should be by now, by its last look; light may have changed, and its size a little."""
+        edge = int(round(SIDE * (1 - 1 / SPAN) / 2))
+        inner = slice(edge, SIDE - edge)
+        mask = np.float32(self.figure.mask[inner, inner] > 0.5)
+        side = SIDE - 2 * edge
+        reach = int(side * NEAR)
+        grey = cv2.cvtColor(now, cv2.COLOR_RGB2GRAY)
+        found: list[tuple[float, float, Box]] = []
+        for growth in NEAR_SIZES:
+            box = state.box.moved(np.zeros(2), growth, 0.0)
+            to_box = np.array(
+                [[2 / side, 0, (1 - side - 2 * reach) / side], [0, 2 / side, (1 - side - 2 * reach) / side], [0, 0, 1]]
+            )
+            m = (self._in_work(box) @ to_box)[:2]
+            wide = side + 2 * reach
+            around = cv2.warpAffine(grey, m, (wide, wide), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+            around = cv2.GaussianBlur(np.float32(around), (0, 0), 1.0)
+            score = np.full((2 * reach + 1, 2 * reach + 1), -1.0)
+            for look in {id(v): v for v in (state.looks[0], state.looks[len(state.looks) // 2])}.values():
+                alike = cv2.matchTemplate(around, look[inner, inner], cv2.TM_CCOEFF_NORMED, mask=mask)
+                score = np.maximum(score, np.nan_to_num(alike, posinf=0, neginf=0))
+            _, high, _, (x, y) = cv2.minMaxLoc(score)
+            rest = score.copy()
+            cv2.circle(rest, (x, y), side // 4, -1.0, -1)
+            shift = np.array([x - reach, y - reach]) / side * box.sides
+            found.append((high, float(rest.max()), box.moved(shift, 0.0, 0.0)))
+        high, second, box = max(found, key=lambda f: f[0])
+        w, h = self.frames.size
+        if high < NEAR_ALIKE or second > high - NEAR_ALONE or not (0 <= box.centre[0] < w and 0 <= box.centre[1] < h):
+            return None
+        crop = sampled(now, self._in_work(box))
+        likely = self.figure.likely(crop)
+        inside, around_it = self.figure.agreement(likely)
+        if inside < SEEN * self._usual:
+            return None
+        sure = confidence_of(0.0, inside / self._usual, around_it, high)
+        return _Seen(box, crop, likely, NOTHING, _look(crop), inside, around_it, min(sure, 0.8 * high), "")
 
     def _search(self, state: _State, now: NDArray) -> _Seen | None:
         """The thing anywhere in the picture, by the views of it that were kept, and by its colours."""
@@ -333,6 +420,7 @@ class _Seen:
     box: Box
     crop: NDArray[np.uint8]
     likely: NDArray[np.float64]
+    odds: NDArray[np.float64]
     look: NDArray[np.float32]
     inside: float
     around: float
