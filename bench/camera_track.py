@@ -89,6 +89,8 @@ def against_incremental(seeds: range = range(3)) -> None:
             write_database(pycolmap, folder / "points.db", tracks, every, SIZE, 1.2 * SIZE[0], False)
             options = pycolmap.IncrementalPipelineOptions()
             options.random_seed = 0
+            options.mapper.init_min_tri_angle, options.mapper.filter_max_reproj_error = 4, 2
+            options.triangulation.min_angle = 0.7
             models = pycolmap.incremental_mapping(str(folder / "points.db"), str(folder), str(folder), options)
             theirs = time.perf_counter() - began
             best = max(models.values(), key=lambda m: m.num_reg_images(), default=None)

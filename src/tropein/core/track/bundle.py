@@ -17,6 +17,7 @@ Array = NDArray[np.float64]
 POINTS_KEPT = 600
 LEAST_POINTS = 20
 FITS_PX = 2.0
+SETTLED = 1e-7  # an adjustment ends when a step lowers its cost by no more than this share
 PASSES = (("SOFT_L1", 4.0, 6.0), ("CAUCHY", 1.5, FITS_PX))  # loss, its scale, and what is put aside before
 SURE_OF_BEND, LEAST_BEND_PX = 5.0, 0.5  # a lens is straight within so many standard deviations, or pixels in the corner
 
@@ -35,9 +36,10 @@ class Bundle:
 
 
 def adjust(
-    pycolmap: Any, tracks: Array, poses: Array, points: Array, optics: Optics, free_focal: bool, free_lens: bool
-) -> Bundle | None:
-    """Twice: gently, then with what does not fit put aside. A lens that cannot be told from a straight one is straight.
+    pycolmap: Any, tracks: Array, poses: Array, points: Array, optics: Optics, free_focal: bool, free_lens: bool,
+    wanted: tuple[tuple[str, float, float], ...] = PASSES,
+) -> Bundle | None:  # fmt: skip
+    """In passes: gently, then with what does not fit put aside. A lens that cannot be told from a straight one is straight.
 
     tracks (n, frames, 2) in pixels; poses (frames, 3, 4) and points (n, 3), NaN where unknown. None when too little is left.
     """
@@ -49,7 +51,7 @@ def adjust(
     usable = np.flatnonzero(~np.isnan(points[:, 0]))
     length = (~np.isnan(tracks[usable][:, solved, 0])).sum(1)
     usable = usable[np.argsort(-length)[:POINTS_KEPT]]
-    passes = list(PASSES)
+    passes = list(wanted)
     while passes:
         loss, scale, gate = passes.pop(0)
         errors = reprojection_errors(tracks[usable][:, solved], poses[solved], points[usable], optics)
@@ -114,6 +116,7 @@ def _solve(
     options.print_summary = False
     options.ceres.loss_function_type = getattr(pycolmap.LossFunctionType, loss)
     options.ceres.loss_function_scale = scale
+    options.ceres.solver_options.function_tolerance = SETTLED
     pycolmap.bundle_adjustment(rec, options)
     params = rec.cameras[1].params
     return (

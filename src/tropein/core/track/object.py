@@ -30,6 +30,7 @@ SEEN = 0.6  # of the usual agreement of colours; less is covered
 LOOKS_LIKE = 0.55  # correlation with a view seen before, to believe that the thing was found again
 TURNED_SINCE = 0.3  # or so much, where its colours and its surroundings' are all as they should be
 WITH_GROUND_PX = 0.5  # a point that goes along with the ground to this
+REACH = (0.6, 0.15)  # of its size: how far a lost thing can have gone at once, and more with each frame that it is lost
 STEADY = 0.35  # of its size: how far it may go between two frames of a search
 NEAR, NEAR_SIZES = (
     1.2,
@@ -47,6 +48,10 @@ CLEAR, UNCLEAR = (
     0.85,
     0.2,
 )  # colours that tell thing and ground apart so well need no memory of motion; how much less needs all of it
+LEARNS, LEARNS_ALIKE = (
+    0.74,
+    0.62,
+)  # colours around that are not the thing's, and likeness, from which on it is learnt from
 NOTHING = np.zeros((SIDE, SIDE))
 SHIFTS = [(0, 0), (0, 1), (0, -1), (1, 0), (-1, 0)]
 _LK: dict[str, Any] = {"winSize": (15, 15), "maxLevel": 3, "criteria": (3, 20, 0.02)}
@@ -184,7 +189,7 @@ class ObjectTracker:
             return self._gone(state, tried, frame)
         jumped = state.lost > 0
         box = best.box
-        if best.confidence > 0.5:
+        if best.learns:
             self._usual += 0.05 * (best.inside - self._usual)
             went = self.figure.learn(best.crop, best.likely)
             box = box.moved(went * box.sides / 2, 0.0, 0.0)
@@ -195,16 +200,20 @@ class ObjectTracker:
             growth = float(np.log(box.sides[0] * self._factor / (2 * state.solid.half[0] * pose.size)))
             state.solid.shift(self._in_work(box)[:2, 2] - pose.centre, growth)
         state.velocity = np.zeros(2) if jumped else box.centre - state.box.centre
-        if best.confidence > 0.5:
+        if best.learns:
             state.clear += 0.1 * (0.5 * (best.inside + best.around) - state.clear)
         state.box, state.look, state.odds, state.lost, state.hint = box, best.look, best.odds, 0, None
         state.looks = [*state.looks[-LOOKS + 1 :], best.look]
-        if best.confidence > 0.5 and frame % VIEW_EVERY == 0:
+        if best.learns and frame % VIEW_EVERY == 0:
             self._keep_view(now, best.box)
         return ObjectFound(frame, state.box, best.confidence, False)
 
     def _steady(self, state: _State, again: _Seen) -> bool:
-        """A thing that was searched for is believed once it was found at the same place in two frames running."""
+        """A thing that was searched for is believed once it was found at the same place in two frames running, no farther away than
+        it can have gone meanwhile."""
+        far = np.linalg.norm(again.box.centre - state.box.centre) / again.box.sides.max()
+        if far > REACH[0] + REACH[1] * state.lost:
+            return False
         hint, state.hint = state.hint, again.box.centre
         return hint is not None and bool(np.linalg.norm(hint - again.box.centre) < STEADY * again.box.sides.max())
 
@@ -319,7 +328,8 @@ class ObjectTracker:
         if box.sides.min() < SMALLEST_PX:
             doubt = "too small to follow"
         odds = carried(odds, at)
-        return _Seen(box, crop, _joined(likely, odds), odds, mine, inside, around, confidence, doubt)
+        learns = _clear_enough(clear[1], alike)
+        return _Seen(box, crop, _joined(likely, odds), odds, mine, inside, around, confidence, doubt, learns)
 
     def _near(self, state: _State, now: NDArray) -> _Seen | None:
         """The thing about where it should be by now, by its last look; light may have changed, and its size a little."""
@@ -358,7 +368,18 @@ class ObjectTracker:
         if inside < SEEN * self._usual:
             return None
         sure = confidence_of(0.0, inside / self._usual, around_it, high)
-        return _Seen(box, crop, likely, NOTHING, _look(crop), inside, around_it, min(sure, 0.8 * high), "")
+        return _Seen(
+            box,
+            crop,
+            likely,
+            NOTHING,
+            _look(crop),
+            inside,
+            around_it,
+            min(sure, 0.8 * high),
+            "",
+            _clear_enough(around_it, high),
+        )
 
     def _search(self, state: _State, now: NDArray) -> _Seen | None:
         """The thing anywhere in the picture, by the views of it that were kept, and by its colours."""
@@ -399,7 +420,7 @@ class ObjectTracker:
                 right > 0.9 and seen.around > 0.6 and alike > TURNED_SINCE
             )
             if known and (best is None or sure > best.confidence):
-                best = replace(seen, doubt="", confidence=sure)
+                best = replace(seen, doubt="", confidence=sure, learns=seen.learns and alike > LEARNS_ALIKE)
         return best
 
     def _keep_view(self, work: NDArray, box: Box) -> None:
@@ -426,6 +447,11 @@ class _Seen:
     around: float
     confidence: float
     doubt: str
+    learns: bool  # so clear that the thing may be learnt from it
+
+
+def _clear_enough(around: float, alike: float) -> bool:
+    return around + 0.2 * alike > LEARNS
 
 
 def confidence_of(agree: float, inside: float, around: float, alike: float) -> float:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.track.bundle import Bundle, adjust
+from tropein.core.track.bundle import PASSES, Bundle, adjust
 
 Array = NDArray[np.float64]
 LITTLE_PARALLAX_DEG = 1.0
@@ -97,7 +97,7 @@ def halves_apart(pycolmap: Any, tracks: Array, bundle: Bundle, free_focal: bool)
         points = np.full((len(tracks), 3), np.nan)
         points[mine] = bundle.points[half::2]
         some = np.where(np.isin(np.arange(len(tracks)), mine)[:, None, None], tracks, np.nan)
-        again = adjust(pycolmap, some, bundle.poses, points, bundle.optics, free_focal, False)
+        again = adjust(pycolmap, some, bundle.poses, points, bundle.optics, free_focal, False, PASSES[-1:])
         if again is None:
             return 1.0
         paths.append(again.poses)
