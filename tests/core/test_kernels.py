@@ -58,6 +58,18 @@ def test_alignment_finds_a_known_move_under_another_light(affine: bool) -> None:
     assert fit.correlation > 0.999 and fit.gain == pytest.approx(1 / 0.6, rel=0.03)
 
 
+def test_light_that_may_not_change_is_taken_as_it_is() -> None:
+    image = wall()
+    place = np.array([[1.0, 0, 118.37], [0, 1.0, 97.81]])
+    reference = warped(image, place, 15, 1)
+    start = place.copy()
+    start[:, 2] += [0.9, -0.6]
+    same = align(image, reference, start, 15, 1, False, 25, light=False)
+    assert np.abs(same.matrix - place).max() < 0.02 and same.gain == 1
+    darker = align((image * 0.6).astype(np.float32), reference, start, 15, 1, False, 25, light=False)
+    assert darker.gain == 1 and darker.correlation < 0.9 * same.correlation
+
+
 def test_alignment_ignores_a_covered_corner() -> None:
     image = wall()
     place = np.array([[1.0, 0, 118.0], [0, 1.0, 97.0]])

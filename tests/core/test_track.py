@@ -9,8 +9,10 @@ from tropein.core.errors import BadInput
 from tropein.core.track.file import PointFile, PointSample, parse_track
 from tropein.core.track.follow import Wish, between_points, follow, joined
 from tropein.core.track.masked import wiped
+from tropein.core.track.patches import Matching
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import as_path
+from tropein.core.track.shutter import ShutterGuess
 
 SIZE = (360, 240)
 
@@ -146,3 +148,39 @@ def test_what_is_ignored_cannot_be_followed_or_mislead() -> None:
     corners = cv2.goodFeaturesToTrack(clean, 200, 0.02, 5)[:, 0]
     within = (corners[:, 0] > 52) & (corners[:, 0] < 98) & (corners[:, 1] > 42) & (corners[:, 1] < 78)
     assert not within.any()
+
+
+class Blurred(Synthetic):
+    """The wall sliding ever faster, seen with a shutter that is open for a share of the frame."""
+
+    def __init__(self, share: float) -> None:
+        super().__init__(count=14)
+        self.share = share
+
+    def matrix(self, i: float) -> np.ndarray:  # type: ignore[override]
+        target = np.array([60.0 + 0.95 * i * i, 110.0])
+        return np.c_[np.eye(2), target - self.point]
+
+    def frame(self, i: int) -> np.ndarray:
+        times = i + (np.arange(24) + 0.5) / 24 * self.share - self.share / 2
+        seen = [
+            cv2.warpAffine(self.wall, self.matrix(t), SIZE, flags=cv2.INTER_LINEAR).astype(np.float32) for t in times
+        ]
+        grain = np.random.default_rng(i).normal(0, 1.5, seen[0].shape)
+        return np.clip(np.mean(seen, 0) + grain, 0, 255).astype(np.uint8)
+
+
+@pytest.mark.parametrize("share", [0.2, 0.5, 0.85])
+def test_the_shutter_is_read_from_the_blur(share: float) -> None:
+    clip, guess = Blurred(share), ShutterGuess()
+    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 13)), shutter=guess)
+    assert guess.known and abs(guess.share - share) < 0.12
+    assert clip.errors(found).mean() < 0.3 and not any(f.lost for f in found.values())
+
+
+def test_what_may_not_differ_is_held_to() -> None:
+    clip = Synthetic()
+    held = Matching(turn=False)
+    found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 23)), held)
+    free, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 23)))
+    assert clip.errors(free).mean() < 0.5 * clip.errors(found).mean() or sum(f.lost for f in found.values()) > 3

@@ -35,13 +35,17 @@ def track_point(
     frames: Frames = None,
     pattern: Annotated[int, typer.Option(help="Half the side of the patch, pixels.")] = 15,
     reach: Annotated[int, typer.Option(help="How far a lost point is looked for, pixels.")] = 40,
+    fixed: Annotated[str, typer.Option(help="What may not differ from the reference: of light,turn,blur.")] = "",
     json: Json = False,
 ) -> None:
     """Follow points both ways from a frame."""
+    held = {name.strip() for name in fixed.split(",") if name.strip()}
+    if not held <= {"light", "turn", "blur"}:
+        raise BadInput(f"--fixed takes light, turn and blur, with commas between, not {fixed!r}.")
     first, *more = [_pair(text, "--at is written X,Y") for text in at]
     track = PointTrack(
         id="track", name="track", footage="clip", reference_frame=frame, position=first, more=more, pattern_px=pattern,
-        reach_px=reach,
+        reach_px=reach, match_light="light" not in held, match_turn="turn" not in held, match_blur="blur" not in held,
     )  # fmt: skip
     _run(clip, track, frames, out, json)
 
@@ -53,12 +57,15 @@ def track_plane(
     out: Out,
     rest: Annotated[list[str] | None, typer.Argument(hidden=True)] = None,
     frames: Frames = None,
+    snap: Annotated[bool, typer.Option("--snap", help="First draw the corners to the edges near its sides.")] = False,
     json: Json = False,
 ) -> None:
     """Follow a flat thing by its four corners both ways from a frame."""
     four = [_pair(text, "--corners is written X,Y X,Y X,Y X,Y") for text in [*corners, *(rest or [])]]
     if len(four) != 4:
         raise BadInput(f"A plane has four corners, clockwise from top left; {len(four)} were given.")
+    if snap:
+        four = _snapped(clip, frame, four)
     track = PlaneTrack(
         id="track", name="track", footage="clip", reference_frame=frame, corners=(four[0], four[1], four[2], four[3])
     )
@@ -229,6 +236,20 @@ def footage_of(name: str, media: str, record: MediaRecord) -> Footage:
         id="clip", name=name[:120], kind=record.kind, media=media, size=record.size, rate=record.rate, frames=record.frames,
         alpha=record.alpha, sound=record.sound, space=record.space,
     )  # fmt: skip
+
+
+def _snapped(clip: str, frame: int, corners: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    from tropein.core.media.grey import GreyFrames
+    from tropein.core.track.snap import snapped
+
+    with seen(clip) as (store, media, record):
+        if not 0 <= frame < record.frames:
+            raise BadInput(f"--frame must lie within 0-{record.frames - 1}.")
+        pictures = GreyFrames(store, media)
+        try:
+            return [(float(x), float(y)) for x, y in snapped(pictures.frame(frame), np.array(corners))[0]]
+        finally:
+            pictures.close()
 
 
 def _pair(text: str, form: str) -> tuple[float, float]:

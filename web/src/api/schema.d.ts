@@ -308,6 +308,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/media/{media}/snap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Snap
+         * @description Four corners drawn to the edges near the sides between them.
+         */
+        post: operations["snap_api_media__media__snap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/tracks/{track_id}/trim": {
         parameters: {
             query?: never;
@@ -1776,6 +1796,33 @@ export interface components {
             place?: components["schemas"]["Place"];
         };
         /**
+         * FourCorners
+         * @description Corners in a frame of the footage, in order around, full-size pixels.
+         */
+        FourCorners: {
+            /** Frame */
+            frame: number;
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+        };
+        /**
          * Guarded
          * @description One frame: hidden, or how much of the face shows (0..1), or unsure where the face itself was lost.
          */
@@ -2615,7 +2662,10 @@ export interface components {
             /** Hand Set */
             hand_set?: components["schemas"]["HandSetCorners"][];
         };
-        /** PointFile */
+        /**
+         * PointFile
+         * @description `shutter_deg` is how long the shutter was open, as an angle, where the motion blur told.
+         */
         PointFile: {
             /**
              * Format
@@ -2655,6 +2705,8 @@ export interface components {
             kind: "point";
             /** Frames */
             frames: components["schemas"]["PointSample"][];
+            /** Shutter Deg */
+            shutter_deg?: number | null;
         };
         /** PointSample */
         PointSample: {
@@ -2682,7 +2734,8 @@ export interface components {
          * @description One or more features followed through footage; from two on they also give rotation and scale.
          *
          *     `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `more` are
-         *     further points, in the reference frame as `position` is.
+         *     further points, in the reference frame as `position` is. `match_...`: what may differ from the reference: light, turn and size,
+         *     motion blur.
          */
         PointTrack: {
             /** Id */
@@ -2749,6 +2802,21 @@ export interface components {
              * @default 40
              */
             reach_px: number;
+            /**
+             * Match Light
+             * @default true
+             */
+            match_light: boolean;
+            /**
+             * Match Turn
+             * @default true
+             */
+            match_turn: boolean;
+            /**
+             * Match Blur
+             * @default true
+             */
+            match_blur: boolean;
             /** Hand Set */
             hand_set?: components["schemas"]["HandSet"][];
         };
@@ -3081,6 +3149,33 @@ export interface components {
             left: number;
             /** Right */
             right: number;
+        };
+        /**
+         * Snapped
+         * @description `sides`: how many of the four found an edge.
+         */
+        Snapped: {
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /** Sides */
+            sides: number;
         };
         /**
          * SolveFacts
@@ -3836,6 +3931,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    snap_api_media__media__snap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                media: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FourCorners"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snapped"];
+                };
             };
             /** @description Validation Error */
             422: {

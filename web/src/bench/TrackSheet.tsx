@@ -1,9 +1,9 @@
 import { useRef } from "react";
 import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
-import { handSetFrames } from "../document/marks";
+import { cornersAt, handSetFrames, marks } from "../document/marks";
 import { removeTrack } from "../document/ops";
 import { fromPlateFrame, plateFrame } from "../document/timing";
-import type { BodyTrack, CameraFile, CameraTrack, PointTrack, Track, TrackFile } from "../document/types";
+import type { BodyTrack, CameraFile, CameraTrack, PlaneTrack, PointTrack, Track, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
@@ -12,7 +12,7 @@ import { trackedLayers } from "./names";
 import { Rename } from "./Sentence";
 import { PatchStrip } from "./PatchStrip";
 import { Section } from "./Sheet";
-import { combineTracks, runTrack, trimTrack } from "./tracking";
+import { combineTracks, runTrack, snapToEdges, trimTrack } from "./tracking";
 import { OFFER, WORD } from "./words";
 
 const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", body: "a part of a body in", camera: "the camera of", picture: "the motion of all of" };
@@ -72,7 +72,8 @@ export function TrackSheet({ track }: { track: Track }) {
             <button className="btn flex-1" onClick={() => void runTrack(track, "forward")}>On ▸</button>
           </div>
         )}
-        {track.kind === "point" && <PointSettings track={track} />}
+        {track.kind === "point" && <PointSettings track={track} shutter={file?.kind === "point" ? (file.shutter_deg ?? null) : null} />}
+        {track.kind === "plane" && <SnapRow track={track} file={file} now={now} />}
         {track.kind === "camera" && <CameraFacts track={track} file={file} />}
       </Section>
       <Section title="At this frame" note={here ? (here.lost ? "lost" : `confidence ${Math.round(here.confidence * 100)} %`) : "not tracked"}>
@@ -162,8 +163,15 @@ function BridgeWords({ track }: { track: Track }) {
   return <>{track.bridge ? "its gaps carried by " : ""}<Menu className={track.bridge ? `${WORD} decoration-track!` : OFFER} label="Whose motion fills its gaps" trigger={track.bridge ? (shot.tracks[track.bridge]?.name ?? "?") : "its gaps carried by no other track"} choices={[...others.map((t) => ({ id: t.id, label: t.name, hint: t.kind, checked: t.id === track.bridge, act: () => set(t.id) })), { id: "none", label: "no other", checked: !track.bridge, act: () => set(null) }]} /></>;
 }
 
-function PointSettings({ track }: { track: PointTrack }) {
-  const commit = useBench((s) => s.commit);
+function SnapRow({ track, file, now }: { track: PlaneTrack; file: TrackFile | undefined; now: number }) {
+  const corners = cornersAt(track, now, marks(file, undefined).find((m) => m.frame === now));
+  return <button className="btn my-1 w-full" disabled={!corners} title="Draws its corners to the edges that lie along its sides at this frame" onClick={() => corners && void snapToEdges(track, corners)}>Snap to edges</button>;
+}
+
+const MAY_DIFFER = [["match_light", "light"], ["match_turn", "turn and size"], ["match_blur", "motion blur"]] as const;
+
+function PointSettings({ track, shutter }: { track: PointTrack; shutter: number | null }) {
+  const { shot, commit } = useBench();
   const row = (title: string, key: "pattern_px" | "reach_px", hard: [number, number]) => (
     <div className="flex items-center gap-2">
       <span className="flex-1">{title}</span>
@@ -174,6 +182,15 @@ function PointSettings({ track }: { track: PointTrack }) {
     <>
       {row("Pattern", "pattern_px", [7, 60])}
       {row("Reach", "reach_px", [8, 200])}
+      <fieldset className="flex flex-wrap gap-x-3 gap-y-1 py-1"><legend className="text-quiet">May differ from the reference</legend>
+        {MAY_DIFFER.map(([key, label]) => <label key={key} className="flex items-center gap-1.5"><input type="checkbox" checked={track[key]} onChange={(e) => void commit(`${e.target.checked ? "match" : "do not match"} ${label} with ${track.name}`, [{ op: "replace", path: `/tracks/${track.id}/${key}`, value: e.target.checked }])} />{label}</label>)}
+      </fieldset>
+      {shutter !== null && (
+        <div className="flex items-center gap-2 py-0.5">
+          <span className="flex-1" title="How long the shutter was open, read from the motion blur">Shutter <span className="mono">{shutter.toFixed(0)}°</span></span>
+          <button className="btn py-0" disabled={shot?.shutter_deg === Math.round(shutter)} onClick={() => void commit("take the plate's shutter for the shot", [{ op: "replace", path: "/shutter_deg", value: Math.round(shutter) }])}>Take it for the shot</button>
+        </div>
+      )}
       <div className="flex items-center gap-2 py-1">
         <span className="flex-1 text-quiet">{track.more.length ? `${track.more.length + 1} points: turn and size too` : "A second point adds turn and size"}</span>
         <button className="btn py-0" onClick={() => take("more")}>Add a point</button>

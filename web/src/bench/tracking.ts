@@ -4,7 +4,7 @@ import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
 import { newBody, newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
-import type { BodyPart, BodyTrack, BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Track, Vec2 } from "../document/types";
+import type { BodyPart, BodyTrack, BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Snapped, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { plateFrame } from "../document/timing";
 import { useBench } from "../state/bench";
@@ -108,6 +108,19 @@ export async function runTrack(track: Track, direction: "forward" | "backward" |
   try {
     await got<Run>(api.POST("/api/shots/{shot_id}/tracks/{track_id}/run", { params: { path: { shot_id: id, track_id: track.id } }, body: { direction, first: Math.max(0, from), last: to } }));
     await queries.invalidateQueries({ queryKey: ["runs"] });
+  } catch (error) {
+    say((error as Error).message);
+  }
+}
+
+/** Draw the corners of a plane, where they are at this frame, to the edges near its sides. */
+export async function snapToEdges(track: PlaneTrack, corners: Corners): Promise<void> {
+  const { shot, say } = useBench.getState();
+  if (!shot) return;
+  try {
+    const found = await got<Snapped>(api.POST("/api/media/{media}/snap", { params: { path: { media: shot.footage[track.footage].media } }, body: { frame: here(), corners } }));
+    await setCornersByHand(track, found.corners);
+    if (found.sides < 4) say(`${found.sides} of its 4 sides found an edge; the rest stay as they were.`);
   } catch (error) {
     say((error as Error).message);
   }

@@ -105,7 +105,7 @@ export function rideOn(layer: FootageLayer | CarrierLayer, track: Track | null, 
 const trackBase = (footage: string, name: string, frame: number) => ({ id: newId(), name, footage, reference_frame: frame, samples: null, lost_frames: 0, note: "", ignore: null, ignore_side: "inside" as const, bridge: null });
 
 export const newPoint = (footage: string, name: string, frame: number, position: Vec2): PointTrack =>
-  ({ kind: "point", ...trackBase(footage, name, frame), position, more: [], pattern_px: 15, reach_px: 40, hand_set: [] });
+  ({ kind: "point", ...trackBase(footage, name, frame), position, more: [], pattern_px: 15, reach_px: 40, match_light: true, match_turn: true, match_blur: true, hand_set: [] });
 
 export const newPlane = (footage: string, name: string, frame: number, corners: Corners): PlaneTrack =>
   ({ kind: "plane", ...trackBase(footage, name, frame), corners, hand_set: [] });

@@ -43,7 +43,7 @@ export type VeilLayer = LayerBase & { kind: "veil" };
 export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
 export type Layer = FootageLayer | VeilLayer | CarrierLayer;
 interface TrackBase { id: string; name: string; footage: string; reference_frame: number; samples: string | null; lost_frames: number; note: string; ignore: string | null; ignore_side: "inside" | "outside"; bridge: string | null }
-export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; hand_set: { frame: number; position: Vec2; point: number }[] }
+export interface PointTrack extends TrackBase { kind: "point"; position: Vec2; more: Vec2[]; pattern_px: number; reach_px: number; match_light: boolean; match_turn: boolean; match_blur: boolean; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners; hand_set: { frame: number; corners: Corners }[] }
 /** Centre and sides in full-size footage pixels, turned clockwise. */
 export interface BoxAt { centre: Vec2; sides: Vec2; angle_deg: number }
@@ -67,4 +67,5 @@ export type EffectInfo = Schemas["EffectInfo"];
 export type About = Schemas["About"];
 export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["ObjectFile"] | Schemas["FaceFile"] | Schemas["CameraFile"];
 export type CameraFile = Schemas["CameraFile"];
+export type Snapped = Schemas["Snapped"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
+import numpy as np
 import simplejpeg
 from fastapi import APIRouter, File, UploadFile
 from fastapi.responses import Response
@@ -14,13 +15,16 @@ from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
 from tropein.core.document import CameraTrack, PointTrack, Shot, Track, new_id
 from tropein.core.document.base import Name
+from tropein.core.document.track import Corners
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.interchange import cameras
 from tropein.core.interchange.table import read_points, written
 from tropein.core.media.colour_frames import ColourFrames
+from tropein.core.media.grey import GreyFrames
 from tropein.core.track.edit import combined, trimmed
 from tropein.core.track.file import CameraFile, FileBase, PointFile, SolveFacts, TrackFile
+from tropein.core.track.snap import snapped
 from tropein.core.track.strip import strip
 
 router = APIRouter(prefix="/api", tags=["tracks"])
@@ -112,6 +116,34 @@ def patches(
         pictures.close()
     data = simplejpeg.encode_jpeg(row, 88, colorsubsampling="444")
     return Response(data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+
+
+class FourCorners(BaseModel):
+    """Corners in a frame of the footage, in order around, full-size pixels."""
+
+    frame: Annotated[int, Field(ge=0)]
+    corners: Corners
+
+
+class Snapped(BaseModel):
+    """`sides`: how many of the four found an edge."""
+
+    corners: Corners
+    sides: int
+
+
+@router.post("/media/{media}/snap")
+def snap(media: str, body: FourCorners, work: Work) -> Snapped:
+    """Four corners drawn to the edges near the sides between them."""
+    frames = GreyFrames(work.library.store, media)
+    try:
+        if body.frame >= len(frames):
+            raise BadInput("The footage has no such frame.")
+        corners, sides = snapped(frames.frame(body.frame), np.array(body.corners))
+    finally:
+        frames.close()
+    a, b, c, d = ((round(float(x), 3), round(float(y), 3)) for x, y in corners)
+    return Snapped(corners=(a, b, c, d), sides=sides)
 
 
 class Kept(BaseModel):

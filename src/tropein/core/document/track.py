@@ -42,7 +42,8 @@ class PointTrack(TrackBase):
     """One or more features followed through footage; from two on they also give rotation and scale.
 
     `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `more` are
-    further points, in the reference frame as `position` is.
+    further points, in the reference frame as `position` is. `match_...`: what may differ from the reference: light, turn and size,
+    motion blur.
     """
 
     kind: Literal["point"] = "point"
@@ -50,6 +51,9 @@ class PointTrack(TrackBase):
     more: list[Vec2] = Field(default_factory=list, max_length=63)
     pattern_px: Annotated[int, Field(ge=7, le=60)] = 15
     reach_px: Annotated[int, Field(ge=8, le=200)] = 40
+    match_light: bool = True
+    match_turn: bool = True
+    match_blur: bool = True
     hand_set: list[HandSet] = Field(default_factory=list, max_length=10_000)
 
     @property

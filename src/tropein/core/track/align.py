@@ -57,7 +57,7 @@ def warped(image, m, half, step):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, error_model="numpy")
-def _esm(image, ref, window, m, half, step, affine, iterations, damping):  # type: ignore[no-untyped-def]
+def _esm(image, ref, window, m, half, step, affine, iterations, damping, light):  # type: ignore[no-untyped-def]
     n = ref.shape[0]
     m = m.copy()
     k = 6 if affine else 2
@@ -70,6 +70,8 @@ def _esm(image, ref, window, m, half, step, affine, iterations, damping):  # typ
     spread_ref, spread_now = np.median(np.abs(ref - middle_ref)), np.median(np.abs(current - middle))
     gain = min(max(spread_ref / max(spread_now, 1e-3), 0.1), 10.0)
     bias = middle_ref - gain * middle
+    if not light:
+        gain, bias = 1.0, 0.0
     for _ in range(iterations):
         for j in range(n):
             for i in range(n):
@@ -94,7 +96,7 @@ def _esm(image, ref, window, m, half, step, affine, iterations, damping):  # typ
                 row[0], row[1] = gx, gy
                 if affine:
                     row[2], row[3], row[4], row[5] = gx * u, gx * v, gy * u, gy * v
-                row[k], row[k + 1] = current[j, i], 1.0
+                row[k], row[k + 1] = (current[j, i], 1.0) if light else (0.0, 0.0)
                 for a in range(size):
                     wa = w * row[a]
                     right[a] += wa * residual[j, i]
@@ -109,8 +111,9 @@ def _esm(image, ref, window, m, half, step, affine, iterations, damping):  # typ
         normal[k, k] += 1e-6
         normal[k + 1, k + 1] += 1e-6
         d = np.linalg.solve(normal, right)
-        gain += d[k]
-        bias += d[k + 1]
+        if light:
+            gain += d[k]
+            bias += d[k + 1]
         step_px = 0.0
         length = np.hypot(d[0], d[1])
         if length > 4.0:
@@ -184,20 +187,22 @@ def gaussian_window(half: int, step: int) -> NDArray[np.float64]:
 
 def align(
     image: Grey, reference: NDArray[np.float64], start: NDArray[np.float64], half: int, step: int, affine: bool,
-    iterations: int, damping: float = 0.05,
+    iterations: int, damping: float = 0.05, light: bool = True,
 ) -> Fit:  # fmt: skip
     """Fit `reference` (samples on the grid -half..half every `step`) to the picture near the 2x3 matrix `start`.
 
-    image: (h, w) float32, whole numbers are pixel centres.
+    image: (h, w) float32, whole numbers are pixel centres. `light`: gain and bias of the light may change.
     """
     window = gaussian_window(half, step)
-    return Fit(*_esm(image, reference, window, start, half, step, affine, iterations, damping))
+    return Fit(*_esm(image, reference, window, start, half, step, affine, iterations, damping, light))
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
 def _esm_many(image, refs, window, starts, half, step, iterations, matrices, quality):  # type: ignore[no-untyped-def]
     for i in nb.prange(refs.shape[0]):
-        m, correlation, share, sigma, _ = _esm(image, refs[i], window, starts[i], half, step, False, iterations, 0.0)
+        m, correlation, share, sigma, _ = _esm(
+            image, refs[i], window, starts[i], half, step, False, iterations, 0.0, True
+        )
         matrices[i] = m
         quality[i, 0], quality[i, 1], quality[i, 2] = correlation, share, sigma
 

@@ -108,8 +108,11 @@ class FileBase(BaseModel):
 
 
 class PointFile(FileBase):
+    """`shutter_deg` is how long the shutter was open, as an angle, where the motion blur told."""
+
     kind: Literal["point"] = "point"
     frames: list[PointSample]
+    shutter_deg: float | None = None
 
 
 class PlaneFile(FileBase):

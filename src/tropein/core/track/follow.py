@@ -13,8 +13,10 @@ from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.frames import ColourPictures, Frames
 from tropein.core.track.motion import MotionBetween
 from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
+from tropein.core.track.patches import Matching
 from tropein.core.track.plane import PlaneAnchor, PlaneFound, PlaneTracker
 from tropein.core.track.point import Anchor, Found, PointTracker
+from tropein.core.track.shutter import ShutterGuess
 
 Direction = Literal["forward", "backward", "both"]
 
@@ -64,19 +66,19 @@ class Wish(Generic[F]):
 
 
 def follow(
-    frames: Frames, reference: Anchor, hand_set: Sequence[Anchor], wish: Wish[Found], half: int = 15, reach: int = 40,
-    known: dict[int, Found] | None = None, motion: MotionBetween | None = None,
+    frames: Frames, reference: Anchor, hand_set: Sequence[Anchor], wish: Wish[Found], how: Matching = Matching(),
+    known: dict[int, Found] | None = None, motion: MotionBetween | None = None, shutter: ShutterGuess | None = None,
 ) -> tuple[dict[int, Found], str]:  # fmt: skip
     """All places of a point, by frame, and why it stopped early (or "").
 
     Every anchor is a constraint: the path goes through it exactly. `known` are earlier results that stay where this run
     does not go. Raises BadInput when the range or an anchor cannot be used.
     """
-    motion = motion or MotionBetween()
+    motion, shutter = motion or MotionBetween(), shutter or ShutterGuess()
 
     def strand(anchor: Anchor) -> Strand[Found]:
         found = Found(anchor.frame, anchor.xy, 1.0, False)
-        return Strand(found, lambda: PointTracker(frames, anchor, half, reach, motion))
+        return Strand(found, lambda: PointTracker(frames, anchor, how, motion, shutter))
 
     wish = replace(wish, cuts=wish.cuts or Cuts(frames.frame))
     seen = [a for a in hand_set if _within(a, frames.size)]

@@ -50,10 +50,12 @@ from tropein.core.track.frames import Frames
 from tropein.core.track.masked import Ignore, MaskedColours, MaskedFrames
 from tropein.core.track.motion import MotionBetween
 from tropein.core.track.object import Box, ObjectAnchor, ObjectFound
+from tropein.core.track.patches import Matching
 from tropein.core.track.picture import follow_picture
 from tropein.core.track.plane import PlaneAnchor, PlaneFound
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import found_object, found_plane, found_point, object_sample, plane_sample, point_sample
+from tropein.core.track.shutter import ShutterGuess
 
 ERROR_DOUBTED_PX = 1.0  # mean reprojection error at which a frame's confidence falls to a third
 
@@ -125,7 +127,8 @@ def _kept(job: Job, frame: int) -> bool:
 
 def _points(job: Job, track: PointTrack) -> Measured:
     frames = GreyFrames(job.store, job.footage.media)
-    motion = MotionBetween()
+    motion, shutter = MotionBetween(), ShutterGuess()
+    how = Matching(track.pattern_px, track.reach_px, track.match_light, track.match_turn, track.match_blur)
     cuts = Cuts(frames.frame)
     earlier = job.known.frames if isinstance(job.known, PointFile) else []
     found: list[dict[int, Found]] = []
@@ -143,7 +146,7 @@ def _points(job: Job, track: PointTrack) -> Measured:
             hand = [Anchor(h.frame, h.position) for h in track.hand_set if h.point == k]
             wish = Wish(job.span, job.direction, hear, cuts)
             reference = Anchor(track.reference_frame, place)
-            _, why = follow(job.frames(frames), reference, hand, wish, track.pattern_px, track.reach_px, before, motion)
+            _, why = follow(job.frames(frames), reference, hand, wish, how, before, motion, shutter)
             stopped = stopped or why
     except Cancelled:
         cancelled = True
@@ -151,7 +154,8 @@ def _points(job: Job, track: PointTrack) -> Measured:
         frames.close()
     every = sorted(set().union(*found))
     rows = [point_sample(f, [p.get(f) for p in found]) for f in every]
-    return Measured(PointFile(**job.head(stopped), frames=rows), cancelled)
+    degrees = round(360 * shutter.share, 1) if shutter.known else None
+    return Measured(PointFile(**job.head(stopped), frames=rows, shutter_deg=degrees), cancelled)
 
 
 def _plane(job: Job, track: PlaneTrack) -> Measured:

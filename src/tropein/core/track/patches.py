@@ -17,13 +17,25 @@ SHUTTER = 0.5  # share of the frame time the shutter is open, for matching motio
 BLUR_FROM_PX = 1.2
 
 
+@dataclass(frozen=True)
+class Matching:
+    """How a point is matched: half the side of the small patch and how far a search goes, pixels; whether light may change, the patch
+    turn and grow, and motion blur be matched."""
+
+    half: int = 15
+    reach: int = 40
+    light: bool = True
+    turn: bool = True
+    blur: bool = True
+
+
 @dataclass(eq=False)
 class Reference:
     """The patches around an anchor. Coordinates inside the picture have centres at whole numbers."""
 
     crop: NDArray[np.float32]
     centre: NDArray[np.float64]  # the anchor inside the crop
-    smear: NDArray[np.float64]  # motion blur of the anchor's frame, pixels
+    velocity: NDArray[np.float64]  # how it moves in the anchor's frame, pixels a frame
     half: int
     cache: dict[tuple[int, int, int], NDArray[np.float64]] = field(default_factory=dict)
 

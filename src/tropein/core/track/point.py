@@ -19,7 +19,8 @@ from tropein.core.media.grey import GreyPicture
 from tropein.core.track.align import Fit, align, warped
 from tropein.core.track.frames import Frames
 from tropein.core.track.motion import Motion, MotionBetween
-from tropein.core.track.patches import SHUTTER, Reference, cropped, flow_at, jacobian, smeared
+from tropein.core.track.patches import Matching, Reference, cropped, flow_at, jacobian, smeared
+from tropein.core.track.shutter import ShutterGuess
 
 BIG = 1.8  # the large patch is this many times the small one
 GIVE_UP_FRAMES = 36
@@ -65,7 +66,7 @@ class _Fresh:
     frame: int
     xy: NDArray[np.float64]
     shape: NDArray[np.float64]
-    smear: NDArray[np.float64]
+    velocity: NDArray[np.float64]
 
 
 @dataclass(eq=False)
@@ -83,10 +84,10 @@ class _State:
 class PointTracker:
     """Follows a point from an anchor through neighbouring frames, in either direction."""
 
-    def __init__(self, frames: Frames, anchor: Anchor, half: int = 15, reach: int = 40,
-                 motion: MotionBetween | None = None) -> None:  # fmt: skip
-        self.frames, self.anchor, self.half, self.reach = frames, anchor, half, reach
-        self.motion = motion or MotionBetween()
+    def __init__(self, frames: Frames, anchor: Anchor, how: Matching = Matching(), motion: MotionBetween | None = None,
+                 shutter: ShutterGuess | None = None) -> None:  # fmt: skip
+        self.frames, self.anchor, self.how, self.half, self.reach = frames, anchor, how, how.half, how.reach
+        self.motion, self.shutter = motion or MotionBetween(), shutter or ShutterGuess()
         w, h = frames.size
         x, y = anchor.xy
         if not (0 <= x < w and 0 <= y < h):
@@ -94,9 +95,14 @@ class PointTracker:
         self._start = np.array([x - 0.5, y - 0.5])
         self._first = self.reference = self._reference()
 
-    def _looks(self, frame: int, xy: NDArray[np.float64], smear: NDArray[np.float64]) -> Reference:
+    @property
+    def _open(self) -> float:
+        """The share of a frame's motion that its blur shows."""
+        return self.shutter.share if self.how.blur else 0.0
+
+    def _looks(self, frame: int, xy: NDArray[np.float64], velocity: NDArray[np.float64]) -> Reference:
         crop, offset = cropped(self.frames.frame(frame), xy, int(self.half * BIG) + 24)
-        return Reference(crop, xy - offset, smear, self.half)
+        return Reference(crop, xy - offset, velocity, self.half)
 
     def _reference(self) -> Reference:
         picture = self.frames.frame(self.anchor.frame)
@@ -109,18 +115,18 @@ class PointTracker:
                 "There is nothing to hold on to at this point: the picture is flat or has only one edge there. "
                 "Choose a corner, a spot or some texture."
             )
-        reference.smear = self._smear_at(picture)
+        reference.velocity = self._velocity_at(picture)
         reference.cache.clear()
         return reference
 
-    def _smear_at(self, picture: GreyPicture) -> NDArray[np.float64]:
+    def _velocity_at(self, picture: GreyPicture) -> NDArray[np.float64]:
         f, flows = self.anchor.frame, []
         for other in (f - 1, f + 1):
             if 0 <= other < len(self.frames):
                 moved = flow_at(picture, self.frames.frame(other), self._start)
                 if moved is not None:
                     flows.append((moved - self._start) * (other - f))
-        return np.mean(flows, 0) * SHUTTER if flows else np.zeros(2)
+        return np.mean(flows, 0) if flows else np.zeros(2)
 
     def run(self, last: int, report: Callable[[Found], None]) -> str:
         """Track from the anchor to frame `last` (excluded is the anchor itself). Returns why it stopped early, or ""."""
@@ -153,9 +159,10 @@ class PointTracker:
         centre = inside[0]
         spread = max(float(np.linalg.norm(g - centre)) for g in inside)
         crop, offset = cropped(b, centre, radius + int(min(spread, 60)) + (self.reach if state.lost else 0))
-        smear = (inside[0] - state.xy) * SHUTTER
+        velocity = inside[0] - state.xy
+        smear = velocity * self._open
         inverse = np.linalg.pinv(shape)
-        crop = smeared(crop, shape @ self.reference.smear)
+        plain, crop = crop, smeared(crop, shape @ self.reference.velocity * self._open)
         ref_small = self.reference.patch(self.half, 1, inverse @ smear)
         ref_big = self.reference.patch(big, 2, inverse @ smear)
         starts = [g - offset for g in inside]
@@ -164,14 +171,7 @@ class PointTracker:
         best: tuple[float, Fit, Fit] | None = None
         for start in starts:
             m = np.c_[shape, start]
-            large = align(crop, ref_big, m, big, 2, False, 10)
-            large = align(crop, ref_big, large.matrix, big, 2, True, 15)
-            if not _sane(large.matrix, shape):
-                large = align(crop, ref_big, m, big, 2, False, 10)
-            small = align(crop, ref_small, np.c_[large.matrix[:, :2], large.matrix[:, 2]], self.half, 1, False, 8)
-            full = align(crop, ref_small, small.matrix, self.half, 1, True, 12)
-            if _sane(full.matrix, shape) and full.correlation >= small.correlation:
-                small = full
+            small, large = self._aligned(crop, ref_small, ref_big, m)
             score = small.correlation + large.correlation
             if best is None or score > best[0]:
                 best = (score, small, large)
@@ -216,7 +216,9 @@ class PointTracker:
                 reason = "too blurred"
             return self._lose(state, frame, unseen, turn, reason, features)
         self._moved(state, motion, place)
-        self._renew(state, frame, place, small, large, smear)
+        if self.how.blur and not state.lost:
+            self.shutter.see(plain, self.reference, small.matrix, velocity, self.half)
+        self._renew(state, frame, place, small, large, velocity)
         state.velocity = place - state.xy
         state.xy, state.shape = place, large.matrix[:, :2].copy()
         if state.lost:
@@ -226,6 +228,19 @@ class PointTracker:
                 return self._found(frame, place, min(confidence, 0.3), True, "found again, not yet sure", features)
             state.lost = state.probation = 0
         return self._found(frame, place, confidence, False, "", features)
+
+    def _aligned(self, crop: NDArray, ref_small: NDArray, ref_big: NDArray, m: NDArray) -> tuple[Fit, Fit]:
+        """The small and the large patch fitted from `m` (2x3) on: by shift, then, where it may, turned and grown too."""
+        big, shape, light = int(self.half * BIG), m[:, :2], self.how.light
+        large = align(crop, ref_big, m, big, 2, False, 10, light=light)
+        if self.how.turn:
+            turned = align(crop, ref_big, large.matrix, big, 2, True, 15, light=light)
+            large = turned if _sane(turned.matrix, shape) else large
+        small = align(crop, ref_small, large.matrix.copy(), self.half, 1, False, 8, light=light)
+        if self.how.turn:
+            full = align(crop, ref_small, small.matrix, self.half, 1, True, 12, light=light)
+            small = full if _sane(full.matrix, shape) and full.correlation >= small.correlation else small
+        return small, large
 
     def _found(self, frame: int, place: NDArray, confidence: float, lost: bool, reason: str,
                features: tuple[float, ...] | None) -> Found:  # fmt: skip
@@ -243,7 +258,7 @@ class PointTracker:
         return self._found(frame, guess, confidence, True, reason, features)
 
     def _renew(
-        self, state: _State, frame: int, place: NDArray, small: Fit, large: Fit, smear: NDArray[np.float64]
+        self, state: _State, frame: int, place: NDArray, small: Fit, large: Fit, velocity: NDArray[np.float64]
     ) -> None:
         """What changes little by little (light, a turn, blur) is known by how it looked a while ago: once the reference fits
         badly, the last look it fitted well takes its place. What covers the point comes quicker than that."""
@@ -255,7 +270,7 @@ class PointTracker:
             and not state.lost
             and abs(frame - state.fresh.frame) >= RENEW_FRAMES
         ):
-            self.reference = self._looks(state.fresh.frame, state.fresh.xy, state.fresh.smear)
+            self.reference = self._looks(state.fresh.frame, state.fresh.xy, state.fresh.velocity)
             large.matrix[:, :2] = shape @ np.linalg.pinv(state.fresh.shape)
             state.fresh = None
         elif (
@@ -263,7 +278,7 @@ class PointTracker:
             and not state.lost
             and min(small.share, large.share) > CERTAIN[2]
         ):
-            state.fresh = _Fresh(frame, place.copy(), shape, smear.copy())
+            state.fresh = _Fresh(frame, place.copy(), shape, velocity.copy())
 
     @staticmethod
     def _moved(state: _State, motion: Motion, place: NDArray) -> None:
@@ -286,7 +301,7 @@ class PointTracker:
             local = motion.around(state.xy)
             if local is not None:
                 guesses.append(local[:, :2] @ state.xy + local[:, 2])
-                turn = local[:, :2]
+                turn = local[:, :2] if self.how.turn else turn
         unseen = state.xy + state.velocity
         if carried is not None:
             unseen = carried
@@ -296,7 +311,7 @@ class PointTracker:
             guesses.append(carried)
             if state.lost:
                 assert motion.dominant is not None
-                turn = jacobian(motion.dominant, state.xy)
+                turn = jacobian(motion.dominant, state.xy) if self.how.turn else turn
         if not guesses:
             guesses.append(unseen)
         distinct = [guesses[0]]
