@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
@@ -88,9 +89,78 @@ def still(frames: ColourFrames) -> None:
     print(f"\nLag behind a known movement: {abs(lags[int(np.argmin(fits))]):.2f} frames.")
 
 
+def spoilt(plate: list[NDArray[np.uint8]]) -> Iterator[tuple[str, float, list[NDArray[np.uint8]]]]:
+    """(how, scale, pictures): the plate as it is, crossed by something, smeared, grained, small, dark."""
+    rng = np.random.default_rng(0)
+    wide = cv2.resize(plate[0][300:500, :200], (300, 540))
+    kernel = np.zeros((41, 41), np.float32)
+    kernel[20] = 1 / 41
+
+    def crossed(i: int) -> NDArray[np.uint8]:
+        out, x = plate[i].copy(), int(-300 + (i - 15) / 40 * 1260)
+        a, b = max(0, x), min(960, x + 300)
+        if b > a:
+            out[:, a:b] = wide[:, a - x : b - x]
+        return out
+
+    def grained(p: NDArray, light: float, sd: float) -> NDArray[np.uint8]:
+        return np.clip(p * light + rng.normal(0, sd, p.shape), 0, 255).astype(np.uint8)
+
+    yield "as it is", 1.0, plate
+    yield "crossed", 1.0, [crossed(i) for i in range(len(plate))]
+    yield "smeared by 41 px", 1.0, [cv2.filter2D(p, -1, kernel) if 25 <= i < 45 else p for i, p in enumerate(plate)]
+    yield "grain of 25 codes", 1.0, [grained(p, 1.0, 25) for p in plate]
+    yield "a fifth of the size", 0.2, [cv2.resize(p, None, fx=0.2, fy=0.2, interpolation=cv2.INTER_AREA) for p in plate]
+    yield "an eighth of the light", 1.0, [grained(p, 0.12, 3) for p in plate]
+
+
+def reliability(frames: ColourFrames) -> None:
+    """What the face says of itself against the head's true pose: where the rigid points of the mesh lie on the head is taken from the
+    clean plate, all frames together, and seen again by the true poses."""
+    truth = json.loads((PLATES / "pilot.truth.json").read_text())
+    k = np.array([[truth["fx"], 0, 480], [0, truth["fx"], 270], [0, 0, 1]])
+    views = [k @ np.array(t["world_to_camera"])[:3] @ np.array(t["head_to_world"]) for t in truth["frames"]]
+    plate = [frames.rgb(i).copy() for i in range(len(frames))]
+    places = np.zeros((0, 4))
+    told, off = [], []
+    print("\n| plate | found | off, of the eyes' distance: median / 90th percentile |\n| --- | --- | --- |")
+    for how, scale, pictures in spoilt(plate):
+        found = {
+            f: face
+            for f, face in follow_face(Pictures(pictures), 0, (0, len(plate) - 1)).items()
+            if face.mesh is not None
+        }
+        if not len(places):
+            places = np.array(
+                [_placed([face.mesh[i, :2] for face in found.values()], [views[f] for f in found]) for i in fm.RIGID]
+            )  # type: ignore[index]
+        mine = []
+        for f, face in found.items():
+            seen = places @ views[f].T
+            gaps = face.mesh[list(fm.RIGID), :2] - scale * seen[:, :2] / seen[:, 2:]  # type: ignore[index]
+            mine.append(float(np.linalg.norm(gaps, axis=1).mean()) / fm.width_px(face.mesh))  # type: ignore[arg-type]
+            told.append(face.confidence)
+        off += mine
+        print(f"| {how} | {len(found)} | {np.median(mine):.2%} / {np.percentile(mine, 90):.2%} |")
+    print("\n| said confidence | frames | within 3 % |\n| --- | --- | --- |")
+    said, right = np.array(told), np.array(off) < 0.03
+    for low, high in ((0, 0.3), (0.3, 0.6), (0.6, 0.8), (0.8, 0.9), (0.9, 0.97), (0.97, 1.01)):
+        part = (said >= low) & (said < high)
+        if part.any():
+            print(f"| {low:.2f}-{min(high, 1):.2f} | {part.sum()} | {right[part].mean():.3f} |")
+
+
+def _placed(seen: list[NDArray], views: list[NDArray]) -> NDArray[np.float64]:
+    """(4,) the place on the head that is seen at (2,) pixels in each view (3, 4): linear least squares."""
+    rows = [row for (x, y), v in zip(seen, views, strict=True) for row in (x * v[2] - v[0], y * v[2] - v[1])]
+    place = np.linalg.svd(np.array(rows))[2][-1]
+    return place / place[3]
+
+
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory() as name:
         media, _ = borrow(MediaStore(Path(name)), [PLATES / "pilot.mp4"])
         plate = ColourFrames(MediaStore(Path(name)), media)
         pilot(plate)
         still(plate)
+        reliability(plate)

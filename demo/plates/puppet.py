@@ -277,7 +277,8 @@ def truth(acting: Acting, shot_: Shot) -> dict[str, Any]:
     frames = []
     for frame in range(acting.frames):
         pose = acting.head_to_world(frame)
-        irises = [EYE_CENTRE * (side, 1, 1) + (0, -EYE_RADIUS * IRIS_DEPTH, 0) for side in (-1, 1)]
+        looking = m.turned(z=eased(GAZE, frame)) @ (0, -EYE_RADIUS * IRIS_DEPTH, 0)
+        irises = [EYE_CENTRE * (side, 1, 1) + looking for side in (-1, 1)]
         world = np.c_[irises, np.ones(2)] @ pose.T
         frames.append(
             {

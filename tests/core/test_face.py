@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 import pytest
 
+from tests.conftest import texture
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.colour_frames import ColourFrames
@@ -16,6 +17,7 @@ from tropein.core.media.record import MediaStore
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.face import FaceFound, Meshes, box_of, follow_face
 from tropein.core.track.file import FaceFile, parse_track
+from tropein.core.track.iris import refined
 from tropein.core.track.measure import face_sample
 from tropein.core.track.samples import as_path
 
@@ -61,7 +63,7 @@ def test_irises_lie_where_they_are_and_a_blink_is_seen(found: dict[int, FaceFoun
             got = np.array([fm.iris(face.mesh, i)[:2] for i in (fm.RIGHT_IRIS, fm.LEFT_IRIS)])
             gaps.append(got - np.array(truth[frame]["iris_px_viewer_left_right"]))
     offset = np.mean(gaps, 0)
-    assert np.linalg.norm(np.array(gaps) - offset, axis=2).mean() < 1.5 and np.abs(offset).max() < 4
+    assert np.linalg.norm(np.array(gaps) - offset, axis=2).mean() < 0.8 and np.abs(offset).max() < 1.5
     closed = {f for f in found if truth[f]["eye_open"] < 0.5}
     seen = {f for f in found if np.mean(found[f].eye_open) < 0.5}
     assert seen and max(abs(min(closed) - min(seen)), abs(max(closed) - max(seen))) <= 1
@@ -103,3 +105,52 @@ def test_a_still_face_stays_still(tmp_path: Path) -> None:
     rigid = meshes[:, list(fm.RIGID)]
     assert rigid.std(0).mean() < 0.7 * alone.std(0).mean()
     assert cv2.norm(rigid.mean(0) - meshes[0][list(fm.RIGID)]) < 10
+
+
+def test_irises_that_the_mesh_misses_are_found_in_the_picture(tmp_path: Path, found: dict[int, FaceFound]) -> None:
+    picture = cv2.cvtColor(Pilot(tmp_path).rgb(14), cv2.COLOR_RGB2GRAY)
+    mesh = found[14].mesh
+    assert mesh is not None
+    off = mesh.copy()
+    off[fm.LEFT_IRIS : fm.LEFT_IRIS + 5, :2] += (3, -1.5)
+    off[fm.RIGHT_IRIS : fm.RIGHT_IRIS + 5, :2] += (-2, 2)
+    for iris in (fm.LEFT_IRIS, fm.RIGHT_IRIS):
+        assert np.linalg.norm(refined(picture, off)[iris, :2] - refined(picture, mesh)[iris, :2]) < 0.4
+    flat = np.full_like(picture, 120)
+    assert np.array_equal(refined(flat, off), off)  # nothing to see: the mesh is believed
+
+
+class Two:
+    """The pilot twice, one of them green and mirrored; they change places while something passes before both."""
+
+    size = (960, 540)
+
+    def __init__(self, folder: Path) -> None:
+        face = Pilot(folder).rgb(5)[80:460, 290:670]
+        self.one = cv2.resize(face, (300, 300), interpolation=cv2.INTER_AREA)
+        self.wall = texture(960, 540, seed=12)
+        self.other = (self.one[:, ::-1] * [0.55, 1.0, 0.6]).astype(np.uint8)
+
+    def __len__(self) -> int:
+        return 12
+
+    def lefts(self, i: int) -> tuple[int, int]:
+        """Left edges of the one and of the other."""
+        return (120 if i < 6 else 530) + 3 * i, (530 if i < 6 else 120) - 3 * i
+
+    def rgb(self, i: int) -> np.ndarray:
+        picture = self.wall.copy()
+        for face, x in zip((self.one, self.other), self.lefts(i), strict=True):
+            picture[120:420, x : x + 300] = 60 if i in (5, 6, 7) else face
+        return picture
+
+
+def test_a_face_is_known_by_its_looks_when_another_is_nearer(tmp_path: Path) -> None:
+    clip = Two(tmp_path)
+    found = follow_face(clip, 0, (0, 11), near=(270.0, 270.0))
+    assert [f for f in found if found[f].lost and f < 8] == [5, 6, 7]
+    for frame, face in found.items():
+        if face.mesh is not None:
+            mine, others = (abs(face.mesh[:, 0].mean() - x - 150) for x in clip.lefts(frame))
+            assert mine < others, frame
+    assert any(not found[f].lost for f in range(8, 12))

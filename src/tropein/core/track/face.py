@@ -23,14 +23,18 @@ from tropein.core.track.close_up import close_up
 from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.face_mesh import Mesh
 from tropein.core.track.frames import ColourPictures
+from tropein.core.track.identity import CERTAIN, Identity
+from tropein.core.track.iris import refined
 
 CROP = 2.6  # a crop is this many times the face's box
 CROP_PX = 384
-PULL, PULL_LIVELY = 0.1, 0.5
+PULL, PULL_LIVELY = 0.08, 0.5
 FLOW_ERROR_PX = 0.5
-SEARCH_EVERY = 3
+SEARCH_EVERY, LEARN_EVERY = 3, 8
 MAX_JUMP = 0.8  # of the face's width: beyond it is another face
-DOUBT = 0.035  # mean distance of mesh and carried points, in widths of the face, at which confidence falls to a third
+# the chance that the face is right to 3 % of the distance between the outer corners of its eyes, by how far mesh and carried points lie
+# apart, as a share of that distance: logistic weights, fitted on every other frame by bench/face_track.py
+LOGISTIC = (5.06, -90.8)
 _LK: dict[str, Any] = {"winSize": (21, 21), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 
 
@@ -123,21 +127,24 @@ def follow_face(
         chosen = max(faces, key=fm.width_px)
         if near is not None:
             chosen = min(faces, key=lambda m: float(np.linalg.norm(m[:, :2].mean(0) - near)))
+        chosen = refined(cv2.cvtColor(pictures.rgb(reference), cv2.COLOR_RGB2GRAY), chosen)
         raw = {reference: chosen}
         report(_heard(reference, chosen))
         cuts, cut = Cuts.of_colours(pictures.rgb), set[int]()
         for frames in (range(reference + 1, last + 1), range(reference - 1, first - 1, -1)):
-            at, missing = chosen, 0
+            at, missing, who = chosen, 0, Identity(pictures.rgb(reference), chosen)
             for frame in frames:
                 if cuts.between(frame, frame - frames.step):
                     for beyond in range(frame, frames.stop, frames.step):
                         report(_heard(beyond, None, CUT))
                         cut.add(beyond)
                     break
-                mesh = _next(meshes, pictures.rgb(frame), at, missing)
+                mesh = _next(meshes, pictures.rgb(frame), at, missing, who)
                 missing = 0 if mesh is not None else missing + 1
                 if mesh is not None:
-                    raw[frame] = at = mesh
+                    raw[frame] = at = refined(cv2.cvtColor(pictures.rgb(frame), cv2.COLOR_RGB2GRAY), mesh)
+                    if (frame - reference) % LEARN_EVERY == 0:
+                        who.learn(pictures.rgb(frame), mesh)
                 report(_heard(frame, mesh))
     fused = _fused(pictures, raw, first, last)
     return {f: replace(found, reason=CUT) if f in cut else found for f, found in fused.items()}
@@ -148,15 +155,23 @@ def _heard(frame: int, mesh: Mesh | None, why: str = "no face to be seen") -> Fa
     return FaceFound(frame, mesh, 0.0 if lost else 0.9, lost, why if lost else "")
 
 
-def _next(meshes: Meshes, picture: NDArray[np.uint8], at: Mesh, missing: int) -> Mesh | None:
+def _next(meshes: Meshes, picture: NDArray[np.uint8], at: Mesh, missing: int, who: Identity) -> Mesh | None:
+    """The same face in the next picture: near where it was, or, once it was lost, anywhere if it looks like it."""
     found = meshes.within(picture, box_of(at))
-    reach = MAX_JUMP * (1 + 0.5 * missing)
-    if not found and missing and missing % SEARCH_EVERY == 0:
-        found = meshes.anywhere(picture)
+    if missing and missing % SEARCH_EVERY == 0:
+        found += [m for m in meshes.anywhere(picture) if all(_apart(m, n) > 0.5 * fm.width_px(n) for n in found)]
     width = fm.width_px(at)
-    same = [m for m in found if np.linalg.norm(m[:, :2].mean(0) - at[:, :2].mean(0)) < reach * width]
-    same = [m for m in same if 0.6 < fm.width_px(m) / width < 1.6 or missing > 4]
-    return min(same, key=lambda m: float(np.linalg.norm(m[:, :2].mean(0) - at[:, :2].mean(0))), default=None)
+    found = sorted((m for m in found if 0.6 < fm.width_px(m) / width < 1.6 or missing > 4), key=lambda m: _apart(m, at))
+    near = [m for m in found if _apart(m, at) < MAX_JUMP * (1 + 0.5 * missing) * width]
+    mesh = who.chosen(picture, near, missing > 0)
+    if mesh is not None or not missing:
+        return mesh
+    alike = [m for m in found if who.likeness(picture, m) > CERTAIN]
+    return max(alike, key=lambda m: who.likeness(picture, m), default=None)
+
+
+def _apart(a: Mesh, b: Mesh) -> float:
+    return float(np.linalg.norm(a[:, :2].mean(0) - b[:, :2].mean(0)))
 
 
 def _fused(pictures: ColourPictures, raw: dict[int, Mesh], first: int, last: int) -> dict[int, FaceFound]:
@@ -239,7 +254,7 @@ def _measured(
         i = index[frame]
         mesh = (forward[frame] + backward[frame]) / 2
         off = doubt.get(frame, doubt.get(frame + 1, 0.0)) / fm.width_px(mesh)
-        confidence = float(np.exp(-((off / DOUBT) ** 2)))
+        confidence = float(1 / (1 + np.exp(-(LOGISTIC[0] + LOGISTIC[1] * off))))
         out[frame] = FaceFound(
             frame, mesh, confidence, False, "the mesh and the picture's motion disagree" if confidence < 0.5 else "",
             (float(left[i]), float(right[i])), float(np.clip(mouth[i] / 0.7, 0, 1)),
