@@ -191,3 +191,64 @@ def test_a_camera_is_solved_and_a_layer_placed_in_its_scene(application: str, pa
     h = cv2.getPerspectiveTransform(np.float32(quads[0]), np.float32(quads[28]))
     expected = cv2.perspectiveTransform(np.float32(places[chosen])[None, None], h)[0, 0]
     assert np.abs(spot_in_shot(page) - expected).max() < 3, expected
+    the_scene_gets_a_floor_and_units(page)
+
+
+def the_scene_gets_a_floor_and_units(page: Page) -> None:
+    """In the view of the scene: three clicks for the floor, two for the scale; the points that are clicked lie as far apart as was said."""
+    page.keyboard.press("2")
+    page.get_by_role("region", name="Tracks").get_by_role("button", name="Camera 1").click()
+    expect(page.get_by_text("Halves agree within")).to_be_visible()
+    page.keyboard.press("2")
+    page.keyboard.press("s")
+    scene = page.get_by_role("img", name="The solved scene")
+    expect(scene).to_be_visible()
+    page.wait_for_timeout(1500)
+    dots = [tuple(p) for p in points_of_the_scene(page)]
+    assert len(dots) > 30  # the cloud is drawn
+    page.get_by_role("button", name="set the floor").click()
+    box = scene.bounding_box()
+    assert box
+    for k, (x, y) in enumerate(far_apart(dots, 3), 1):
+        page.mouse.click(box["x"] + x, box["y"] + y)
+        if k < 3:
+            expect(page.get_by_text(f"{k} clicked.")).to_be_visible()
+    expect(page.get_by_role("button", name="Undo: set the floor of Camera 1")).to_be_visible()
+    expect(page.get_by_role("button", name="as it was solved")).to_be_visible()
+    page.wait_for_timeout(800)
+    page.get_by_role("button", name="set the scale").click()
+    for x, y in far_apart([tuple(p) for p in points_of_the_scene(page)], 2):
+        page.mouse.click(box["x"] + x, box["y"] + y)
+    distance = page.get_by_role("slider", name="Distance")
+    distance.dblclick()
+    page.keyboard.type("50")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Set the scale", exact=True).click()
+    expect(page.get_by_role("button", name="Undo: set the units of Camera 1")).to_be_visible()
+    page.get_by_role("button", name="through the camera").click()
+    expect(page.get_by_text("Seen by the camera of this frame.")).to_be_visible()
+    page.wait_for_timeout(800)
+    assert len(points_of_the_scene(page)) > 30
+    page.get_by_role("button", name="Back to the picture").first.click()
+    expect(page.get_by_role("img", name="The picture")).to_be_visible()
+
+
+def points_of_the_scene(page: Page) -> np.ndarray:
+    """(n, 2) middles of the dots of the solved cloud on the view's canvas: blobs of their colour."""
+    shot = page.get_by_role("img", name="The solved scene").screenshot()
+    picture = cv2.imdecode(np.frombuffer(shot, np.uint8), cv2.IMREAD_COLOR)[..., ::-1].astype(int)
+    near = (np.abs(picture - [95, 179, 161]).max(-1) < 30).astype(np.uint8)
+    near[:110] = 0  # the buttons
+    _, _, stats, middles = cv2.connectedComponentsWithStats(near)
+    wide, high, area = stats[1:, cv2.CC_STAT_WIDTH], stats[1:, cv2.CC_STAT_HEIGHT], stats[1:, cv2.CC_STAT_AREA]
+    return middles[1:][(area >= 9) & (wide <= 5) & (high <= 5)]
+
+
+def far_apart(points: list[tuple[float, float]], count: int) -> list[tuple[float, float]]:
+    """Some of the points, each as far as can be from those before."""
+    all_ = np.array(points)
+    chosen = [int(np.argmin(all_.sum(1)))]
+    while len(chosen) < count:
+        gaps = np.linalg.norm(all_[:, None] - all_[chosen][None], axis=2).min(1)
+        chosen.append(int(np.argmax(gaps)))
+    return [points[i] for i in chosen]

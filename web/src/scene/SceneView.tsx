@@ -13,6 +13,7 @@ import { Scrub } from "../ui/Scrub";
 const VERDIGRIS = "#5fb3a1";
 const BRASS = "#c7a252";
 const WARN = "#d9734f";
+const NONE: number[] = [];
 type Picking = "none" | "floor" | "origin" | "scale";
 const SAYS: Record<Picking, string> = {
   none: "Drag to look around, wheel to come nearer, right button to shift.",
@@ -57,7 +58,7 @@ export default function SceneView({ trackId }: { trackId: string }) {
   return (
     <div className="relative min-h-0 min-w-0 flex-1 bg-ground" data-testid="scene">
       {through && stored && <img src={`/api/shots/${stored.id}/frame/${frame}.jpg?revision=${stored.revision}&width=1280`} alt="" className="absolute inset-0 h-full w-full object-contain opacity-70" />}
-      <Canvas frameloop="demand" gl={{ alpha: true }} camera={{ fov: 40, near: 1e-4, far: 1e6 }} raycaster={{ params: { Points: { threshold: 0.1 } } as never }} aria-label="The solved scene" role="img">
+      <Canvas frameloop="demand" gl={{ alpha: true }} camera={{ fov: 40, near: 1e-4, far: 1e6 }} aria-label="The solved scene" role="img">
         <ambientLight intensity={3} />
         <Contents shot={shot} track={track} file={file} world={world} frame={frame} now={now} picked={picked} through={through} pick={pick} />
       </Canvas>
@@ -96,8 +97,8 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   useEffect(() => {
     if (through) return;
     camera.up.set(0, -1, 0); // y points down
-    const between = middle.map((v, i) => 0.7 * v + 0.3 * way[0][i]) as Vec3; // both the points and the camera's way are in view
-    camera.position.set(between[0] + reach, between[1] - reach * 0.7, between[2] - reach * 1.2);
+    const between = middle.map((v, i) => 0.64 * v + 0.36 * way[0][i]) as Vec3; // both the points and the camera's way are in view
+    camera.position.set(between[0] + reach * 0.72, between[1] - reach * 0.48, between[2] - reach * 0.85);
     controls.target.set(...between);
     (camera as THREE.PerspectiveCamera).fov = 40;
     camera.updateProjectionMatrix();
@@ -119,7 +120,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
   const layers = Object.values(shot.layers).filter((l): l is FootageLayer => l.kind === "footage" && modelOf(shot, l, frame)?.track === track.id);
   return (
     <>
-      <Cloud points={points} errors={file.point_errors_px ?? []} size={reach / 90} pick={pick} />
+      <Cloud points={points} errors={file.point_errors_px ?? NONE} size={reach / 90} pick={pick} />
       {picked.map((i) => <mesh key={i} position={points[i]}><sphereGeometry args={[reach / 60, 12, 8]} /><meshBasicMaterial color={BRASS} /></mesh>)}
       <Way way={way} />
       {here && !through && <Frustum eye={here.eye} axes={here.axes} file={file} length={reach / 6} />}
@@ -132,17 +133,18 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
 
 /** The solved points; those that fit badly are drawn in the colour of warnings. */
 function Cloud({ points, errors, size, pick }: { points: Vec3[]; errors: number[]; size: number; pick: (i: number) => void }) {
-  const array = useMemo(() => new Float32Array(points.flat()), [points]);
-  const colours = useMemo(() => {
+  const geometry = useMemo(() => {
     const [sure, bad] = [new THREE.Color(VERDIGRIS), new THREE.Color(WARN)];
-    return new Float32Array(points.flatMap((_, i) => new THREE.Color().lerpColors(sure, bad, Math.min(1, Math.max(0, (errors[i] ?? 0) - 0.5))).toArray()));
+    const colours = points.flatMap((_, i) => new THREE.Color().lerpColors(sure, bad, Math.min(1, Math.max(0, (errors[i] ?? 0) - 0.5))).toArray());
+    return new THREE.BufferGeometry()
+      .setAttribute("position", new THREE.Float32BufferAttribute(points.flat(), 3))
+      .setAttribute("color", new THREE.Float32BufferAttribute(colours, 3));
   }, [points, errors]);
   const { raycaster } = useThree();
-  useEffect(() => { raycaster.params.Points = { threshold: size * 1.5 }; }, [raycaster, size]);
+  useEffect(() => { raycaster.params.Points = { threshold: size * 2.2 }; }, [raycaster, size]);
   return (
-    <points key={array.length} onClick={(e) => { e.stopPropagation(); const nearest = e.intersections.filter((x) => x.index !== undefined).sort((a, b) => (a.distanceToRay ?? 0) - (b.distanceToRay ?? 0))[0]; if (nearest?.index !== undefined) pick(nearest.index); }}>
-      <bufferGeometry><bufferAttribute attach="attributes-position" args={[array, 3]} /><bufferAttribute attach="attributes-color" args={[colours, 3]} /></bufferGeometry>
-      <pointsMaterial size={size} vertexColors />
+    <points geometry={geometry} onClick={(e) => { e.stopPropagation(); const nearest = e.intersections.filter((x) => x.index !== undefined).sort((a, b) => (a.distanceToRay ?? 0) - (b.distanceToRay ?? 0))[0]; if (nearest?.index !== undefined) pick(nearest.index); }}>
+      <pointsMaterial size={4} sizeAttenuation={false} vertexColors />
     </points>
   );
 }
