@@ -58,7 +58,10 @@ def test_fire_is_pinned_to_a_head_and_lights_the_clothes(application: str, page:
     lay_in(page, spot_still(tmp_path))
     page.get_by_role("button", name="rides on nothing yet").first.click()
     page.get_by_role("menuitem", name="Object 1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("position, rotation, scale")
+    shown(page)
     drag(page, at(492, 282), at(*(heads[0] - [0, 120] + 12)))  # its middle is the pivot's handle
+    expect(page.get_by_role("button", name="Undo: move spot")).to_be_visible()
     typed(page, "Scale", "150")
     effect(page, "Glow")
     effect(page, "Glow")
@@ -112,6 +115,8 @@ def test_a_display_and_its_lights_float_before_a_face(application: str, page: Pa
     lay_in(page, spot_still(tmp_path))
     page.get_by_role("button", name="rides on nothing yet").first.click()
     page.get_by_role("menuitem", name="Face 1").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("rides on Face 1")
+    shown(page)
     drag(page, at(492, 282), at(*(eyes[0] + [-138, 52])))
     places = {}
     for frame in (0, last):
