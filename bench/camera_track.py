@@ -1,11 +1,12 @@
 """Solved cameras against truth: projected scenes with noise and false tracks, and the rendered quay plate.
 
-Run: ./tropein python -m bench.camera_track
+Run: ./tropein python -m bench.camera_track [--calibrate]
 """
 
 from __future__ import annotations
 
 import json
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -14,6 +15,7 @@ import cv2
 import numpy as np
 import pycolmap
 from numpy.typing import NDArray
+from scipy.optimize import minimize
 
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow
@@ -23,13 +25,15 @@ from tropein.core.raster.lens import Lens
 from tropein.core.track import camera
 from tropein.core.track.mapping import poses_and_points, write_database
 from tropein.core.track.move_kind import kind_of_move
-from tropein.core.track.solve_checks import path_gap
+from tropein.core.track.solve_checks import confidence_of, path_gap
 
 PLATES = Path(__file__).parent.parent / "demo/plates"
 SIZE, FOCAL, NOISE_PX, FALSE = (1280, 720), 1300.0, 0.3, 0.2
 
 
-def scene(kind: str, seed: int, count: int = 90, points: int = 800) -> tuple[NDArray, NDArray]:
+def scene(
+    kind: str, seed: int, count: int = 90, points: int = 800, noise: float = NOISE_PX, false_share: float = FALSE
+) -> tuple[NDArray, NDArray]:
     """(tracks, world-to-camera poses): a walk before scattered points, before a plane, a pan, or almost a pan."""
     rng = np.random.default_rng(seed)
     cloud = rng.uniform([-9, -5, 6], [9, 5, 20], (points, 3))
@@ -46,9 +50,9 @@ def scene(kind: str, seed: int, count: int = 90, points: int = 800) -> tuple[NDA
         seen = cloud @ pose[:, :3].T + pose[:, 3]
         px = FOCAL * seen[:, :2] / seen[:, 2:] + np.array(SIZE) / 2
         ok = (seen[:, 2] > 0.5) & (px > 0).all(1) & (px < SIZE).all(1)
-        tracks[ok, i] = px[ok] + rng.normal(0, NOISE_PX, (int(ok.sum()), 2))
+        tracks[ok, i] = px[ok] + rng.normal(0, noise, (int(ok.sum()), 2))
         poses.append(pose)
-    false = rng.random(points) < FALSE
+    false = rng.random(points) < false_share
     tracks[false] += np.cumsum(rng.normal(0, 1.5, (int(false.sum()), count, 2)), 1)
     return tracks[(~np.isnan(tracks[..., 0])).sum(1) >= 8], np.array(poses)
 
@@ -113,6 +117,55 @@ def kinds() -> None:
         print(f"| {kind} | {', '.join(f'{names.count(n)} {n}' for n in sorted(set(names)))} |", flush=True)
 
 
+def spoilt(seeds: range) -> NDArray[np.float64]:
+    """(n, 4): of frames of walks with few points, much noise, and frames that are worse than others: the true error of what is seen
+    (px), the mean error that is told, how many points it is of, and the seed."""
+    rows = []
+    for seed, noise, points in ((s, n, p) for s in seeds for n in (0.3, 0.7, 1.1) for p in (80, 240)):
+        rng = np.random.default_rng(100 * seed + int(10 * noise) + points)
+        clean, _ = scene("walk", seed, 50, points, 0.0, 0.0)
+        tracks = clean + rng.normal(0, noise, clean.shape)
+        worse = rng.choice(50, 8, replace=False)
+        tracks[:, worse] += rng.normal(0, 3 * noise, (len(tracks), 8, 2))
+        false = rng.random(len(tracks)) < FALSE
+        tracks[false] += np.cumsum(rng.normal(0, 1.5, (int(false.sum()), 50, 2)), 1)
+        try:
+            bundle, _ = camera.solve_moving(tracks, SIZE, camera.Known(lens=0.0))
+        except BadInput:
+            continue
+        seen = bundle.optics.seen(
+            np.einsum("fij,tj->tfi", bundle.poses, np.c_[bundle.points, np.ones(len(bundle.points))])
+        )
+        gaps = np.linalg.norm(seen - clean[bundle.kept], axis=2)
+        true = np.nanmedian(gaps[~false[bundle.kept]], 0)
+        counts = (~np.isnan(bundle.errors)).sum(0)
+        told = np.nansum(bundle.errors, 0) / np.maximum(counts, 1)
+        rows += [(t, e, n, seed) for t, e, n in zip(true, told, counts, strict=True) if np.isfinite(t) and n]
+    return np.array(rows)
+
+
+def calibrate() -> None:
+    """The weights of the confidence, from other seeds than those it is measured on."""
+    rows = spoilt(range(2))
+    x, y = np.log(rows[:, 1] / np.sqrt(rows[:, 2])), rows[:, 0] < 1
+
+    def cost(w: NDArray) -> float:
+        z = w[0] + w[1] * x
+        return float(np.logaddexp(0, np.where(y, -z, z)).mean())
+
+    print("weights:", np.round(minimize(cost, [2, -1]).x, 2))
+
+
+def reliability() -> None:
+    rows = spoilt(range(2, 5))
+    said, right = confidence_of(rows[:, 1], rows[:, 2]), rows[:, 0] < 1
+    print("\n| said confidence | frames | within 1 px |\n| --- | --- | --- |")
+    for low, high in ((0, 0.3), (0.3, 0.6), (0.6, 0.8), (0.8, 0.9), (0.9, 0.97), (0.97, 1.01)):
+        part = (said >= low) & (said < high)
+        if part.any():
+            print(f"| {low:.2f}-{min(high, 1):.2f} | {part.sum()} | {right[part].mean():.3f} |")
+
+
 def quay() -> None:
     truth = json.loads((PLATES / "quay.truth.json").read_text())
     with tempfile.TemporaryDirectory() as name:
@@ -168,8 +221,12 @@ def refusals() -> None:
 
 
 if __name__ == "__main__":
+    if "--calibrate" in sys.argv:
+        calibrate()
+        sys.exit()
     kinds()
     projected()
     against_incremental()
     quay()
+    reliability()
     refusals()

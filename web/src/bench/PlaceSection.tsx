@@ -26,7 +26,7 @@ export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLa
       {layer.kind === "footage" && (
         <label className="flex h-7 items-center gap-2 pl-[30px]">
           <span className="flex-1">Motion blur</span>
-          <input type="checkbox" className="h-4 w-4 accent-[#c7a252]" checked={layer.place.motion_blur} onChange={(e) => void commit(`${e.target.checked ? "blur" : "do not blur"} the motion of ${layer.name}`, [{ op: "replace", path: `${path}/motion_blur`, value: e.target.checked }])} />
+          <input type="checkbox" className="h-4 w-4" checked={layer.place.motion_blur} onChange={(e) => void commit(`${e.target.checked ? "blur" : "do not blur"} the motion of ${layer.name}`, [{ op: "replace", path: `${path}/motion_blur`, value: e.target.checked }])} />
         </label>
       )}
       {!hang && !plate && <div className="flex h-7 items-center gap-2 pl-[30px]"><span className="flex-1">Hangs from</span><HangMenu layer={layer} shot={shot} className="text-quiet underline decoration-dotted underline-offset-4 hover:text-ink" trigger="nothing" /></div>}

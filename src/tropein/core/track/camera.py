@@ -28,7 +28,7 @@ from tropein.core.track.mapping import largest_model, poses_and_points, write_da
 from tropein.core.track.move_kind import Kind, kind_of_move
 from tropein.core.track.optics import Optics
 from tropein.core.track.pan import solve_pan
-from tropein.core.track.solve_checks import Checks, check
+from tropein.core.track.solve_checks import Checks, check, confidence_of
 
 Array = NDArray[np.float64]
 KEY_FRAMES = 32
@@ -47,7 +47,7 @@ class Known:
 @dataclass(frozen=True, eq=False)
 class CameraSolve:
     """`poses` (frames, 3, 4) world to camera, NaN where unsolved (x right, y down, z forward); `errors` (frames,) mean
-    reprojection error in pixels; `points` (n, 3) and their mean errors (n,). The principal point is the picture's middle (centres at
+    reprojection error in pixels, `sure` (frames,) the chance that points are seen to within a pixel; `points` (n, 3) and their mean errors (n,). The principal point is the picture's middle (centres at
     + 0.5)."""
 
     kind: Kind
@@ -55,6 +55,7 @@ class CameraSolve:
     first: int
     poses: Array
     errors: Array
+    sure: Array
     points: Array
     point_errors: Array
     checks: Checks
@@ -109,7 +110,7 @@ def solve_tracks(tracks: Array, size: tuple[int, int], known: Known = Known()) -
             pan.optics,
             0,
             pan.poses,
-            _mean(pan.errors, 0),
+            *_frames(pan.errors),
             pan.directions,
             _mean(pan.errors, 1),
             Checks(0.0, 0.0, 1.0),
@@ -124,7 +125,7 @@ def solve_tracks(tracks: Array, size: tuple[int, int], known: Known = Known()) -
     if missing:
         notes.append(f"{missing} frames could not be placed.")
     return CameraSolve(
-        kind, bundle.optics, 0, bundle.poses, _mean(bundle.errors, 0), bundle.points, _mean(bundle.errors, 1), checks, bundle.focal_sd, notes
+        kind, bundle.optics, 0, bundle.poses, *_frames(bundle.errors), bundle.points, _mean(bundle.errors, 1), checks, bundle.focal_sd, notes
     )  # fmt: skip
 
 
@@ -160,6 +161,12 @@ def solve_moving(
             "length if it is known, or choose a stretch with more sideways movement."
         )
     return bundle, checks
+
+
+def _frames(errors: Array) -> tuple[Array, Array]:
+    """Of each frame the mean error, and how sure it is; errors (n, frames)."""
+    mean = _mean(errors, 0)
+    return mean, confidence_of(mean, (~np.isnan(errors)).sum(0))
 
 
 def _mean(errors: Array, axis: int) -> Array:

@@ -57,8 +57,6 @@ from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import found_object, found_plane, found_point, object_sample, plane_sample, point_sample
 from tropein.core.track.shutter import ShutterGuess
 
-ERROR_DOUBTED_PX = 1.0  # mean reprojection error at which a frame's confidence falls to a third
-
 
 @dataclass(frozen=True)
 class Heard:
@@ -290,12 +288,11 @@ def _camera(job: Job, track: CameraTrack) -> Measured:
     finally:
         frames.close()
     rows = []
-    for i, (pose, error) in enumerate(zip(solve.poses, solve.errors, strict=True)):
+    for i, (pose, error, sure) in enumerate(zip(solve.poses, solve.errors, solve.sure, strict=True)):
         lost = bool(np.isnan(pose).any())
-        sure = 0.0 if lost or np.isnan(error) else float(np.exp(-((error / ERROR_DOUBTED_PX) ** 2)))
         rows.append(
             CameraSample(
-                frame=solve.first + i, confidence=round(sure, 4), lost=lost, reason="not enough points agree" if lost else "",
+                frame=solve.first + i, confidence=0.0 if lost else round(float(sure), 4), lost=lost, reason="not enough points agree" if lost else "",
                 world_to_camera=None if lost else [float(f"{v:.10g}") for v in pose.ravel()],
                 reprojection_px=None if np.isnan(error) else round(float(error), 4),
             )

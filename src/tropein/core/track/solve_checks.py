@@ -16,6 +16,9 @@ FOCAL_UNSURE = 0.02  # of the focal length: a lens that much longer is just seen
 HALVES_APART = 0.02  # of the path's extent
 CELLS = (8, 5)
 LEAST_CELLS = 0.25
+# logistic weights of the chance that points are seen to within 1 px of where they are, by the log of the mean error (px) over the root
+# of how many points a frame shows; fitted by bench/camera_track.py --calibrate
+LOGISTIC = (-15.57, -11.44)
 JUMP_SHARE, JUMP_TIMES = 0.02, 12.0  # of the path's extent, and of the usual change of its step
 
 
@@ -52,6 +55,13 @@ def check(pycolmap: Any, tracks: Array, bundle: Bundle, free_focal: bool) -> Che
     if jumps:
         doubts.append(f"The path jumps at frame {', '.join(map(str, jumps[:3]))}.")
     return Checks(parallax, apart, covered, doubts)
+
+
+def confidence_of(errors: Array, counts: Array) -> Array:
+    """How sure each frame is: mean errors (frames,) in pixels, NaN where unsolved, and how many points they are of."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        z = LOGISTIC[0] + LOGISTIC[1] * np.log(np.maximum(errors, 1e-3) / np.sqrt(np.maximum(counts, 1)))
+    return np.nan_to_num(1 / (1 + np.exp(-np.clip(z, -30, 30))))
 
 
 def centres(poses: Array) -> Array:
