@@ -211,6 +211,36 @@ def test_an_outline_is_drawn_bent_softened_and_keyed(application: str, page: Pag
     assert canvas(page).std() > 10  # the picture is back
 
 
+def test_a_shape_says_where_it_fits_worst(application: str, page: Page, tmp_path: Path) -> None:
+    size = (320, 180)
+    frames = []
+    for i in range(12):  # a dark window in the wall stands still, then slides away from frame 4 on
+        picture = moving_frames(1, *size, step=(0.0, 0.0))[0].copy()
+        x = 100 + 2 * max(0, i - 3)
+        picture[50:130, x : x + 90] = 20
+        frames.append(picture)
+    new_shot(page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", frames))
+    at, _ = on_screen(page, size)
+    page.keyboard.press("m")
+    for point in ((100, 50), (190, 50), (190, 130), (100, 130), (100, 50)):
+        page.mouse.click(*at(*point))
+    expect(page.get_by_test_id("sentence")).to_contain_text("Matte 1, a matte of one piece")
+    page.get_by_role("button", name="Key Outline").click()
+    page.get_by_role("button", name="look where it fits worst").click()
+    expect(page.get_by_role("img", name=re.compile("^How far .* is off"))).to_have_attribute(
+        "data-frames", "12", timeout=60_000
+    )
+    worst = page.get_by_role("button", name=re.compile("^worst at"))
+    expect(worst).to_be_visible()
+    told = re.search(r"worst at (\d+), about (\d+)", worst.inner_text())
+    assert told and int(told[1]) >= 9 and 5 <= int(told[2]) <= 18, worst.inner_text()
+    worst.click()
+    drag(
+        page, at(100, 50), at(100 + 2 * (int(told[1]) - 3), 50)
+    )  # one corner set right there keys the outline: the hint is of before
+    expect(page.get_by_role("button", name=re.compile("^was worst at"))).to_be_visible()
+
+
 def test_the_matte_bench_has_no_serious_accessibility_fault(
     application: str, page: Page, tmp_path: Path, axe: str
 ) -> None:

@@ -188,6 +188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shape Fit
+         * @description About how far a shape is off the edges it lay on in its nearest keys.
+         */
+        get: operations["shape_fit_api_shots__shot_id__mattes__matte_id__shapes__piece_id__fit_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/artefacts/{name}/track": {
         parameters: {
             query?: never;
@@ -2394,6 +2414,16 @@ export interface components {
             points: components["schemas"]["OutlinePoint"][];
         };
         /**
+         * OutlineFit
+         * @description One frame: about how far off the outline is, in pixels of the shot; None where nothing tells.
+         */
+        OutlineFit: {
+            /** Frame */
+            frame: number;
+            /** Off Px */
+            off_px: number | null;
+        };
+        /**
          * OutlinePoint
          * @description A point of an outline in shot pixels. `before` and `after` are its curve handles, counted from it; `outer` and
          *     `inner` how far the soft edge reaches out of and into the shape there.
@@ -3733,6 +3763,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Guarded"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shape_fit_api_shots__shot_id__mattes__matte_id__shapes__piece_id__fit_get: {
+        parameters: {
+            query: {
+                frame: number;
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                matte_id: string;
+                piece_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutlineFit"];
                 };
             };
             /** @description Validation Error */

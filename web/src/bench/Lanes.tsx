@@ -12,6 +12,8 @@ import { useBench, type KeyRef } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
+import { FitLane } from "./FitLane";
+import { Row } from "./LaneRow";
 import { parametersOf, parametersOfMatte, type Named } from "./names";
 
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
@@ -34,6 +36,7 @@ export function Lanes() {
         {layer && <Span layer={layer} plate={layer.id === shot.plate} />}
         {curves ? <Curves keyed={keyed.filter((p) => components(p.parameter.keys[0].value).length)} /> : keyed.map((p) => <KeyLane key={p.path} named={p} />)}
         {track && !curves && <Health track={track} />}
+        {matte && !curves && matte.pieces.map((p) => p.kind === "shape" && <FitLane key={p.id} matte={matte} piece={p} />)}
         {layer && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
         {matte && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: key an outline or a parameter of a piece in the sheet, and its lane is here.</p>}
         {!layer && !track && !matte && <p className="px-3 py-2 text-quiet">Select a layer, a track or a matte to see its time here.</p>}
@@ -44,15 +47,6 @@ export function Lanes() {
         )}
         <div className="pointer-events-none absolute inset-y-0 right-0 left-[112px]"><Axis frame={frame} frames={shot.frames} /></div>
       </div>
-    </div>
-  );
-}
-
-function Row({ name, mark, children, rowRef }: { name: string; mark?: string; children: React.ReactNode; rowRef?: React.Ref<HTMLDivElement> }) {
-  return (
-    <div className="flex h-[26px] border-b border-line/60">
-      <div className={`flex w-[112px] shrink-0 items-center border-r border-line pl-3 text-small ${mark ?? "text-quiet"}`}><span className="truncate" title={name}>{name}</span></div>
-      <div ref={rowRef} className="relative min-w-0 flex-1">{children}</div>
     </div>
   );
 }

@@ -68,4 +68,5 @@ export type About = Schemas["About"];
 export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["ObjectFile"] | Schemas["FaceFile"] | Schemas["CameraFile"];
 export type CameraFile = Schemas["CameraFile"];
 export type Snapped = Schemas["Snapped"];
+export type OutlineFit = Schemas["OutlineFit"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };

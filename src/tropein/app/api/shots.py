@@ -14,6 +14,7 @@ from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
 from tropein.core.compose.carried import carried
 from tropein.core.compose.guard import Guarded
+from tropein.core.compose.outline_fit import OutlineFit
 from tropein.core.compose.places import Places
 from tropein.core.compose.view import View
 from tropein.core.document import Shot
@@ -195,3 +196,12 @@ async def guard(
     document = await live.document(shot_id, revision, [])
     ask = Ask("", frame, matte=matte_id, guards=track, margin=margin)
     return Guarded(**await pool.ask(document, ask, 3, None))
+
+
+@router.get("/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit")
+async def shape_fit(
+    shot_id: str, matte_id: str, piece_id: str, frame: int, pool: Pool, live: Live, revision: int = -1
+) -> OutlineFit:
+    """About how far a shape is off the edges it lay on in its nearest keys."""
+    document = await live.document(shot_id, revision, [])
+    return OutlineFit(**await pool.ask(document, Ask("", frame, matte=matte_id, shape=piece_id), 3, None))

@@ -41,6 +41,7 @@ class Ask:
     matte: str = ""  # which one the views of a matte show
     guards: str = ""  # a face track that the matte must hide: asks whether it does
     margin: float = 0.0
+    shape: str = ""  # a shape of the matte: asks how well it fits
 
 
 @dataclass(frozen=True)
@@ -92,6 +93,10 @@ class Previewer:
             from tropein.core.compose.guard import guard
 
             return guard(self.renderer, known, ask.matte, ask.guards, ask.frame, ask.margin).model_dump()
+        if ask.shape:
+            from tropein.core.compose.outline_fit import outline_fit
+
+            return outline_fit(self.renderer, known, ask.matte, ask.shape, ask.frame).model_dump()
         shot = variant(known, ask.variant)
         coverage = None
         if ask.matte in shot.mattes and ask.view not in PLAIN:

@@ -266,16 +266,16 @@ class Mattes:
 
     def _shape(self, piece: ShapePiece, frame: float) -> Step | None:
         half = self.pictures.places.shot.shutter_deg / 720
-        shape = self._outline(piece, frame)
+        shape = self.outline(piece, frame)
         if shape is None:
             return None
         moments = [shape]
         if piece.motion_blur and half > 0:
-            ends = [self._outline(piece, frame + side * half) for side in (-1, 1)]
+            ends = [self.outline(piece, frame + side * half) for side in (-1, 1)]
             far = max((float(np.abs(e[0] - shape[0]).max()) for e in ends if e is not None and e[0].shape == shape[0].shape), default=0.0)  # fmt: skip
             if far > LEAST_BLUR_PX:
                 times = frame + half * (2 * (np.arange(SHUTTER_PARTS) + 0.5) / SHUTTER_PARTS - 1)
-                moments = [m for t in times if (m := self._outline(piece, float(t))) is not None]
+                moments = [m for t in times if (m := self.outline(piece, float(t))) is not None]
         grow = sample(piece.grow, frame) * self.pictures.scale
         if not piece.closed:
             grow += sample(piece.width, frame) / 2 * self.pictures.scale
@@ -285,7 +285,7 @@ class Mattes:
             "shape", key, (), lambda: cov.mean([fill(v, w, window, closed=closed, grow=grow) for v, w in moments])
         )
 
-    def _outline(self, piece: ShapePiece, frame: float) -> tuple[np.ndarray, np.ndarray] | None:
+    def outline(self, piece: ShapePiece, frame: float) -> tuple[np.ndarray, np.ndarray] | None:
         """Vertices and soft widths in pixels of the frame, where the ride takes them; None when the ride hides it."""
         outline: Outline = sample(piece.outline, frame)
         n = np.array([p.numbers() for p in outline.points])
