@@ -3238,7 +3238,7 @@ export interface components {
             halves_apart: number;
             /**
              * Spread
-             * @default 1
+             * @default 0
              */
             spread: number;
             /** Doubts */

@@ -243,7 +243,7 @@ function CameraFacts({ track, file }: { track: CameraTrack; file: TrackFile | un
   const facts: [string, string, string?][] = solved && s ? [
     ["Kind", MOVES[s.kind]], ["Focal length", `${solved.focal_px.toFixed(1)}${s.focal_sd_px ? ` ± ${s.focal_sd_px.toFixed(1)}` : ""} px`, "± one standard deviation, as far as the points tell"],
     ["Seen across", `${((2 * Math.atan(width / 2 / solved.focal_px) * 180) / Math.PI).toFixed(1)}°`], ["Lens", bendWords(bend), "How far out of its place the picture's corner is seen"],
-    ["Points", `${solved.points3d.length}, on ${Math.round(s.spread * 100)} %`, "How many, and on how much of the picture they lie"], ["Mean error", `${s.reprojection_px.toFixed(2)} px`], ["Parallax", `${s.parallax_deg.toFixed(1)}°`, "The angle between the outermost views of a point"],
+    ["Points", `${solved.points3d.length}${s.spread ? `, on ${Math.round(s.spread * 100)} %` : ""}`, "How many, and on how much of the picture they lie"], ["Mean error", `${s.reprojection_px.toFixed(2)} px`], ["Parallax", `${s.parallax_deg.toFixed(1)}°`, "The angle between the outermost views of a point"],
     ...(s.kind === "rotation" || !s.halves_apart ? [] : [["Halves agree within", `${(s.halves_apart * 100).toFixed(2)} %`, "The paths that either half of the points gives on its own, of their extent"] as [string, string, string]]),
   ] : [];
   return (

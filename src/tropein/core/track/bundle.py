@@ -19,7 +19,7 @@ LEAST_POINTS = 20
 FITS_PX = 2.0
 SETTLED = 1e-7  # an adjustment ends when a step lowers its cost by no more than this share
 PASSES = (("SOFT_L1", 4.0, 6.0), ("CAUCHY", 1.5, FITS_PX))  # loss, its scale, and what is put aside before
-SURE_OF_BEND, LEAST_BEND_PX = 5.0, 0.5  # a lens is straight within so many standard deviations, or pixels in the corner
+SURE_OF_BEND, LEAST_BEND_PX = 5.0, 1.0  # a lens is straight within so many standard deviations, or pixels in the corner
 
 
 @dataclass(frozen=True, eq=False)

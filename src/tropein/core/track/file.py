@@ -87,7 +87,7 @@ class SolveFacts(BaseModel):
     parallax_deg: float = 0.0
     focal_sd_px: float = 0.0
     halves_apart: float = 0.0
-    spread: float = 1.0
+    spread: float = 0.0  # not told by files of before
     doubts: list[str] = Field(default_factory=list)
 
 
