@@ -130,7 +130,7 @@ def test_a_card_in_a_solved_scene_goes_where_its_corners_are_seen(radial: float)
         seen = (poses[frame] @ world)[:3]
         flat = seen[:2] / seen[2]
         expected = (180 * flat * (1 + radial * (flat**2).sum(0))).T + np.array(SIZE) / 2
-        assert corners(document, "a", frame, lambda samples, spot: path) == pytest.approx(expected, abs=1e-6)
+        assert corners(document, "a", frame, lambda samples, spot: path) == pytest.approx(expected, abs=1e-4)
 
 
 def test_a_world_of_ones_own_changes_units_and_axes_but_not_what_is_seen() -> None:
