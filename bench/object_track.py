@@ -18,7 +18,8 @@ from scipy.optimize import minimize
 
 from bench.objects import KINDS, Kind, ObjectScene, colours, make
 from tropein.core.track import object as tracker
-from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
+from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
+from tropein.core.track.object import ObjectTracker
 
 SEEDS, OTHER_SEEDS, FRESH_SEEDS = (21, 22, 23, 24), (121, 122, 123), (31, 32, 33, 34)
 VISIBLE = 0.5  # frames in which less is hidden count

@@ -16,10 +16,10 @@ from tests.core.test_track import Synthetic
 from tropein.core.animate.camera import at
 from tropein.core.errors import BadInput
 from tropein.core.interchange.cameras import read, written
+from tropein.core.track.box import Box, ObjectFound
 from tropein.core.track.edit import combined, trimmed
 from tropein.core.track.file import CameraFile, CameraSample, ObjectFile, PointFile, SolveFacts, parse_track
 from tropein.core.track.follow import Wish, follow
-from tropein.core.track.object import Box, ObjectFound
 from tropein.core.track.point import Anchor, Found
 from tropein.core.track.samples import as_path, object_sample, point_sample
 from tropein.core.track.strip import strip

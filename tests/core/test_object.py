@@ -10,10 +10,11 @@ from tests.conftest import texture
 from tropein.core.errors import BadInput
 from tropein.core.interchange.table import written
 from tropein.core.raster.warp import apply
+from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
 from tropein.core.track.file import ObjectFile, parse_track
 from tropein.core.track.follow import Wish, follow_object
 from tropein.core.track.masked import MaskedColours
-from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
+from tropein.core.track.object import ObjectTracker
 from tropein.core.track.samples import as_path, found_object, object_sample
 from tropein.core.track.solid import Solid
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import cv2
@@ -89,7 +89,7 @@ def solve_camera(
             "detail, or a longer one."
         )
     solve = solve_tracks(tracks, frames.size, known)
-    return CameraSolve(**{**vars(solve), "first": first, "notes": notes + solve.notes})
+    return replace(solve, first=first, notes=notes + solve.notes)
 
 
 def solve_tracks(tracks: Array, size: tuple[int, int], known: Known = Known()) -> CameraSolve:

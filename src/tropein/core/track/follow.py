@@ -9,10 +9,11 @@ from typing import Generic, Literal, Protocol, TypeVar
 import numpy as np
 
 from tropein.core.errors import BadInput
+from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
 from tropein.core.track.cuts import CUT, Cuts
 from tropein.core.track.frames import ColourPictures, Frames
 from tropein.core.track.motion import MotionBetween
-from tropein.core.track.object import Box, ObjectAnchor, ObjectFound, ObjectTracker
+from tropein.core.track.object import ObjectTracker
 from tropein.core.track.patches import Matching
 from tropein.core.track.plane import PlaneAnchor, PlaneFound, PlaneTracker
 from tropein.core.track.point import Anchor, Found, PointTracker

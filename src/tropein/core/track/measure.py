@@ -27,6 +27,7 @@ from tropein.core.media.record import MediaStore
 from tropein.core.raster.warp import apply
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.body import follow_body
+from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
 from tropein.core.track.camera import Known, solve_camera
 from tropein.core.track.cuts import Cuts
 from tropein.core.track.face import FaceFound, follow_face
@@ -49,7 +50,6 @@ from tropein.core.track.follow import Direction, Wish, follow, follow_object, fo
 from tropein.core.track.frames import Frames
 from tropein.core.track.masked import Ignore, MaskedColours, MaskedFrames
 from tropein.core.track.motion import MotionBetween
-from tropein.core.track.object import Box, ObjectAnchor, ObjectFound
 from tropein.core.track.patches import Matching
 from tropein.core.track.picture import follow_picture
 from tropein.core.track.plane import PlaneAnchor, PlaneFound

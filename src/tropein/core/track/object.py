@@ -16,9 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
-from tropein.core.raster.warp import Matrix, apply, rotation, scaling, translation
-from tropein.core.track.figure import FROM_GRID, SIDE, SPAN, Figure, carried, sampled
+from tropein.core.raster.warp import Matrix, apply, scaling, translation
+from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
+from tropein.core.track.figure import FROM_GRID, SIDE, Figure, carried, sampled
 from tropein.core.track.frames import ColourPictures
+from tropein.core.track.looks import EDGE, INNER, likeness, look_of, nearby
 from tropein.core.track.solid import Solid
 
 WORK_PX = 150.0  # the box's longer side in the picture that flow is measured on
@@ -32,11 +34,6 @@ TURNED_SINCE = 0.3  # or so much, where its colours and its surroundings' are al
 WITH_GROUND_PX = 0.5  # a point that goes along with the ground to this
 REACH = (0.6, 0.15)  # of its size: how far a lost thing can have gone at once, and more with each frame that it is lost
 STEADY = 0.35  # of its size: how far it may go between two frames of a search
-NEAR, NEAR_SIZES = (
-    1.2,
-    (-0.12, -0.04, 0.04, 0.12),
-)  # how far about its last place a lost thing is looked for, of its size; log sizes
-NEAR_ALIKE, NEAR_ALONE = 0.74, 0.1  # correlation with its last look, and with what it is there more than anywhere near
 LOOKS = 7  # kept of the last frames: the very last ones may be half covered already
 VIEWS = 12
 VIEW_EVERY = 4
@@ -44,62 +41,16 @@ COAST_FRAMES = 6
 NOISE_LEVELS = 6.0  # difference of grey levels that begins to speak for thing or ground
 MOTION_SAYS = 2.0  # log odds, at most, in one frame
 REMEMBERED, MOST_ODDS = 0.8, 4.0  # from frame to frame, and at most
-CLEAR, UNCLEAR = (
-    0.85,
-    0.2,
-)  # colours that tell thing and ground apart so well need no memory of motion; how much less needs all of it
-LEARNS, LEARNS_ALIKE = (
-    0.74,
-    0.62,
-)  # colours around that are not the thing's, and likeness, from which on it is learnt from
+# colours that tell thing and ground apart so well need no memory of motion; how much less needs all of it
+CLEAR, UNCLEAR = 0.85, 0.2
+# colours around that are not the thing's, and likeness, from which on the thing is learnt from
+LEARNS, LEARNS_ALIKE = 0.74, 0.62
 NOTHING = np.zeros((SIDE, SIDE))
 SHIFTS = [(0, 0), (0, 1), (0, -1), (1, 0), (-1, 0)]
 _LK: dict[str, Any] = {"winSize": (15, 15), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 # logistic weights of the chance that the centre is within 5 % of the box's size: bias, share of points that agree, agreement of
 # the colours inside and around, correlation with the frame before; fitted by bench/object_track.py --calibrate
 LOGISTIC = (-4.86, 1.56, 0.91, 2.32, 1.8)
-
-
-@dataclass(frozen=True, eq=False)
-class Box:
-    """Centre and sides in full-size pixels (centres at + 0.5), angle in degrees, clockwise as y points down."""
-
-    centre: NDArray[np.float64]
-    sides: NDArray[np.float64]
-    angle_deg: float = 0.0
-
-    def matrix(self) -> Matrix:
-        """Places in the box, whose edges lie at -1 and 1, to pixels with whole numbers at their centres."""
-        half = self.sides / 2
-        return translation(*(self.centre - 0.5)) @ rotation(self.angle_deg) @ scaling(half[0], half[1])
-
-    @classmethod
-    def of_solid(cls, solid: Solid, factor: float) -> Box:
-        """The box about a body that lies in a picture `factor` of the full size."""
-        pose = solid.pose
-        return cls((pose.centre + 0.5) / factor, 2 * solid.half[:2] * pose.size / factor, float(np.degrees(pose.roll)))
-
-    def moved(self, shift: NDArray[np.float64], growth: float, roll_deg: float) -> Box:
-        """`shift` along the box's own axes, pixels; `growth` the log of the size."""
-        turned = (rotation(self.angle_deg) @ np.r_[shift, 0])[:2]
-        return Box(self.centre + turned, self.sides * float(np.exp(growth)), self.angle_deg + roll_deg)
-
-
-@dataclass(frozen=True, eq=False)
-class ObjectAnchor:
-    """A frame in which the box is known."""
-
-    frame: int
-    box: Box
-
-
-@dataclass(frozen=True, eq=False)
-class ObjectFound:
-    frame: int
-    box: Box
-    confidence: float
-    lost: bool
-    reason: str = ""
 
 
 @dataclass(eq=False)
@@ -149,7 +100,7 @@ class ObjectTracker:
         step = 1 if last >= self.anchor.frame else -1
         before = self._work(self.frames.rgb(self.anchor.frame))
         box = self.anchor.box
-        look = _look(sampled(before, self._in_work(box)))
+        look = look_of(sampled(before, self._in_work(box)))
         state = _State(box, self._solid(box), np.zeros(2), look, [look], NOTHING)
         found = None
         for frame in range(self.anchor.frame + step, last + step, step):
@@ -288,12 +239,12 @@ class ObjectTracker:
         if ground is None:
             return NOTHING
         place = self._in_work(box)
-        here = _look(sampled(now, place))
+        here = look_of(sampled(now, place))
         errors = [
             np.minimum.reduce([cv2.blur(np.abs(here - np.roll(then, s, (0, 1))), (3, 3)) for s in SHIFTS])
             for then in (
-                _look(sampled(before, self._in_work(was))),
-                _look(sampled(before, np.linalg.inv(ground) @ place)),
+                look_of(sampled(before, self._in_work(was))),
+                look_of(sampled(before, np.linalg.inv(ground) @ place)),
             )
         ]
         return np.clip((errors[1] - errors[0]) / NOISE_LEVELS, -MOTION_SAYS, MOTION_SAYS)
@@ -319,8 +270,8 @@ class ObjectTracker:
             crop = sampled(now, self._in_work(box))
             likely = self.figure.likely(crop)
             inside, around = self.figure.agreement(likely)
-        mine = _look(crop)
-        alike = _alike(mine, look, self.figure.mask)
+        mine = look_of(crop)
+        alike = likeness(mine, look, self.figure.mask)
         confidence = confidence_of(agree or 0.0, inside / self._usual, clear[1], alike)
         doubt = ""
         if inside < SEEN * self._usual or (agree is None and alike < LOOKS_LIKE) or alike < 0.2:
@@ -332,54 +283,20 @@ class ObjectTracker:
         return _Seen(box, crop, _joined(likely, odds), odds, mine, inside, around, confidence, doubt, learns)
 
     def _near(self, state: _State, now: NDArray) -> _Seen | None:
-        """The thing about where it should be by now, by its last look; light may have changed, and its size a little."""
-        edge = int(round(SIDE * (1 - 1 / SPAN) / 2))
-        inner = slice(edge, SIDE - edge)
-        mask = np.float32(self.figure.mask[inner, inner] > 0.5)
-        side = SIDE - 2 * edge
-        reach = int(side * NEAR)
+        """The thing about where it should be by now, by its last looks."""
         grey = cv2.cvtColor(now, cv2.COLOR_RGB2GRAY)
-        found: list[tuple[float, float, Box]] = []
-        for growth in NEAR_SIZES:
-            box = state.box.moved(np.zeros(2), growth, 0.0)
-            to_box = np.array(
-                [[2 / side, 0, (1 - side - 2 * reach) / side], [0, 2 / side, (1 - side - 2 * reach) / side], [0, 0, 1]]
-            )
-            m = (self._in_work(box) @ to_box)[:2]
-            wide = side + 2 * reach
-            around = cv2.warpAffine(grey, m, (wide, wide), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-            around = cv2.GaussianBlur(np.float32(around), (0, 0), 1.0)
-            score = np.full((2 * reach + 1, 2 * reach + 1), -1.0)
-            for look in {id(v): v for v in (state.looks[0], state.looks[len(state.looks) // 2])}.values():
-                alike = cv2.matchTemplate(around, look[inner, inner], cv2.TM_CCOEFF_NORMED, mask=mask)
-                score = np.maximum(score, np.nan_to_num(alike, posinf=0, neginf=0))
-            _, high, _, (x, y) = cv2.minMaxLoc(score)
-            rest = score.copy()
-            cv2.circle(rest, (x, y), side // 4, -1.0, -1)
-            shift = np.array([x - reach, y - reach]) / side * box.sides
-            found.append((high, float(rest.max()), box.moved(shift, 0.0, 0.0)))
-        high, second, box = max(found, key=lambda f: f[0])
+        found = nearby(grey, state.box, self._in_work, state.looks, self.figure.mask)
         w, h = self.frames.size
-        if high < NEAR_ALIKE or second > high - NEAR_ALONE or not (0 <= box.centre[0] < w and 0 <= box.centre[1] < h):
+        if found is None or not (0 <= found[1].centre[0] < w and 0 <= found[1].centre[1] < h):
             return None
+        high, box = found
         crop = sampled(now, self._in_work(box))
         likely = self.figure.likely(crop)
-        inside, around_it = self.figure.agreement(likely)
+        inside, around = self.figure.agreement(likely)
         if inside < SEEN * self._usual:
             return None
-        sure = confidence_of(0.0, inside / self._usual, around_it, high)
-        return _Seen(
-            box,
-            crop,
-            likely,
-            NOTHING,
-            _look(crop),
-            inside,
-            around_it,
-            min(sure, 0.8 * high),
-            "",
-            _clear_enough(around_it, high),
-        )
+        sure = min(confidence_of(0.0, inside / self._usual, around, high), 0.8 * high)
+        return _Seen(box, crop, likely, NOTHING, look_of(crop), inside, around, sure, "", _clear_enough(around, high))
 
     def _search(self, state: _State, now: NDArray) -> _Seen | None:
         """The thing anywhere in the picture, by the views of it that were kept, and by its colours."""
@@ -408,7 +325,7 @@ class ObjectTracker:
             for _ in range(4):
                 seen = self._settled(now, box, state.look, None)
                 box = seen.box
-            alike = max(_alike(seen.look, _look(v), self.figure.mask) for v in self._wide)
+            alike = max(likeness(seen.look, look_of(v), self.figure.mask) for v in self._wide)
             sure = min(seen.confidence, 0.8 * alike)
             right = seen.inside / self._usual
             w, h = self.frames.size
@@ -425,15 +342,13 @@ class ObjectTracker:
 
     def _keep_view(self, work: NDArray, box: Box) -> None:
         wide = sampled(work, self._in_work(box))
-        edge = int(round(SIDE * (1 - 1 / SPAN) / 2))
-        self._views.append(wide[edge : SIDE - edge, edge : SIDE - edge])
+        self._views.append(wide[INNER, INNER])
         if len(self._views) > VIEWS:
             self._views.pop(1)  # the first, which a person chose, stays
 
     @property
     def _wide(self) -> list[NDArray[np.uint8]]:
-        edge = int(round(SIDE * (1 - 1 / SPAN) / 2))
-        return [cv2.copyMakeBorder(v, edge, edge, edge, edge, cv2.BORDER_REPLICATE) for v in self._views]
+        return [cv2.copyMakeBorder(v, EDGE, EDGE, EDGE, EDGE, cv2.BORDER_REPLICATE) for v in self._views]
 
 
 @dataclass(frozen=True, eq=False)
@@ -464,14 +379,3 @@ def _joined(likely: NDArray[np.float64], odds: NDArray[np.float64]) -> NDArray[n
     """A chance with more evidence, given as log odds."""
     p = np.clip(likely, 0.02, 0.98)
     return np.asarray(1 / (1 + (1 - p) / p * np.exp(-odds)))
-
-
-def _look(crop: NDArray[np.uint8]) -> NDArray[np.float32]:
-    return cv2.GaussianBlur(cv2.cvtColor(crop, cv2.COLOR_RGB2GRAY).astype(np.float32), (0, 0), 1.0)
-
-
-def _alike(a: NDArray, b: NDArray, mask: NDArray) -> float:
-    """Correlation of two looks where the thing is."""
-    w = mask / max(mask.sum(), 1e-9)
-    a, b = a - (w * a).sum(), b - (w * b).sum()
-    return float((w * a * b).sum() / np.sqrt((w * a * a).sum() * (w * b * b).sum() + 1e-9))

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from tropein.core.animate import camera
 from tropein.core.animate.ride import Path
 from tropein.core.raster.warp import quad_to_quad
+from tropein.core.track.box import Box, ObjectFound
 from tropein.core.track.face_mesh import loop, spot_points
 from tropein.core.track.file import (
     AnyFile,
@@ -20,7 +21,6 @@ from tropein.core.track.file import (
     PointFile,
     PointSample,
 )
-from tropein.core.track.object import Box, ObjectFound
 from tropein.core.track.optics import Optics
 from tropein.core.track.plane import PlaneFound
 from tropein.core.track.point import Found

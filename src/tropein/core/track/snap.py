@@ -14,10 +14,8 @@ from tropein.core.errors import BadInput
 from tropein.core.media.grey import GreyPicture
 
 Array = NDArray[np.float64]
-REACH_PX, REACH_SHARE = (
-    12.0,
-    0.08,
-)  # how far from a side an edge may lie: pixels, or of the shortest side, whichever is less
+# how far from a side an edge may lie: pixels, or of the shortest side, whichever is less
+REACH_PX, REACH_SHARE = 12.0, 0.08
 PLACES = 64
 ENDS = 0.12  # of a side next to each corner that is left out: other edges lie there
 NEAR = 0.35  # of the reach: a standard deviation of where an edge is looked for

@@ -19,9 +19,8 @@ AGREE_PX = 1.5
 TUKEY, LEAST_SPREAD_PX = 4.685, 0.15
 # how little a step of shift, shift, log size, tilt, yaw, roll is held back
 HELD = np.array([1e-4, 1e-4, 0.01, 0.004, 0.004, 0.01])
-DEPTH_SD = (
-    0.15  # how unsure the ellipsoid's depth is, in half sides; the place of a point in the picture is to NOISE_PX
-)
+# how unsure the ellipsoid's depth is, in half sides; the place of a point in the picture is to NOISE_PX
+DEPTH_SD = 0.15
 NOISE_PX = 1.0
 BEHIND = 0.25  # of the half depth: a point that far over the rim is turned away
 MISSES = 2  # frames in which a point may disagree before it is dropped
