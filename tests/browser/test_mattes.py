@@ -226,6 +226,7 @@ def test_a_shape_says_where_it_fits_worst(application: str, page: Page, tmp_path
         page.mouse.click(*at(*point))
     expect(page.get_by_test_id("sentence")).to_contain_text("Matte 1, a matte of one piece")
     page.get_by_role("button", name="Key Outline").click()
+    expect(page.get_by_role("button", name=re.compile("^Undo: key"))).to_be_visible()
     page.get_by_role("button", name="look where it fits worst").click()
     expect(page.get_by_role("img", name=re.compile("^How far .* is off"))).to_have_attribute(
         "data-frames", "12", timeout=60_000
