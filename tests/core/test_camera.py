@@ -85,10 +85,12 @@ def test_a_lens_that_bends_lines_is_found_with_the_rest(kind: str, share: float)
     turned_right(solve.poses, truth, (20, 49), 0.2)
 
 
-def test_a_lens_that_is_given_is_held_to() -> None:
+@pytest.mark.parametrize("focal", [FOCAL, None])
+def test_a_lens_that_is_given_is_held_to(focal: float | None) -> None:
     tracks, _ = scene("walk")
-    solve = solve_tracks(Lens.of_corner(-0.08, SIZE).seen(tracks), SIZE, Known(focal_px=FOCAL, lens=-0.08))
-    assert solve.optics.focal == FOCAL and solve.optics.lens is not None
+    solve = solve_tracks(Lens.of_corner(-0.08, SIZE).seen(tracks), SIZE, Known(focal_px=focal, lens=-0.08))
+    assert solve.optics.focal == pytest.approx(FOCAL, rel=0.004 if focal is None else 1e-12)
+    assert solve.optics.lens is not None
     assert solve.optics.lens.at_corner(SIZE) == pytest.approx(-0.08, abs=1e-6) and np.nanmean(solve.errors) < 0.6
 
 

@@ -151,8 +151,12 @@ def solve_moving(
             poses, points = poses_and_points(model, straight, keys)
             optics = Optics(float(next(iter(model.cameras.values())).params[0]), size)
             poses = _place_rest(straight, poses, points, optics)
-            bent = Optics.through(lens, optics.focal, size)
-            bundle = adjust(pycolmap, tracks, poses, points, bent, free_focal, known.lens is None)
+            if known.lens is None:
+                bent = Optics.through(lens, optics.focal, size)
+                bundle = adjust(pycolmap, tracks, poses, points, bent, free_focal, True)
+            else:  # held to in pixels, whatever the focal length becomes
+                bundle = adjust(pycolmap, straight, poses, points, optics, free_focal, False)
+                bundle = bundle and replace(bundle, optics=Optics.through(lens, bundle.optics.focal, size))
         if bundle is not None:
             checks = check(pycolmap, tracks, bundle, free_focal)
     if bundle is None or checks is None:

@@ -87,11 +87,8 @@ class ObjectTracker:
         if float(cv2.cvtColor(crop, cv2.COLOR_RGB2GRAY)[self.figure.mask > 0.5].std()) < 1.0:
             raise BadInput("There is nothing but one even colour in the box: nothing to follow.")
         self._usual = max(self.figure.agreement(self.figure.likely(crop))[0], 0.3)
-        self._bias = self.figure.laid(self.figure.likely(crop)) * [
-            1,
-            1,
-            0.5,
-        ]  # how far off colours lay it where it is known
+        # how far off colours lay it where it is known to be; of the size half is taken off
+        self._bias = self.figure.laid(self.figure.likely(crop)) * [1, 1, 0.5]
         self._views: list[NDArray[np.uint8]] = []
         self._keep_view(work, box)
 
@@ -228,8 +225,8 @@ class ObjectTracker:
             carried_on = apply(ground, points[:, 0].astype(float) + low) - low - points[:, 0]
             with_ground = np.linalg.norm(gone - carried_on, axis=1) < WITH_GROUND_PX
             middle = np.median(gone[mine & good], 0) if (mine & good).any() else np.zeros(2)
-            apart = np.linalg.norm(carried_on - middle, axis=1) > 3 * WITH_GROUND_PX
-            good &= ~(with_ground & apart & mine)
+            elsewhere = np.linalg.norm(carried_on - middle, axis=1) > 3 * WITH_GROUND_PX
+            good &= ~(with_ground & elsewhere & mine)
         agree = solid.move(there[: len(own), 0].astype(float) + low, good[: len(own)])
         return None if agree is None else float(agree.mean()), ground
 
