@@ -33,7 +33,7 @@ from tropein.core.raster.coverage import Coverage, Joining
 from tropein.core.raster.floor import floor_hit
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.picture import Picture, Window
-from tropein.core.raster.warp import Matrix, apply, scaling
+from tropein.core.raster.warp import Matrix, apply
 from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
@@ -320,8 +320,3 @@ def _growth(matrix: Matrix, points: np.ndarray) -> np.ndarray:
     """(n,) by how much lengths grow at some points under a projective matrix."""
     w = points @ matrix[2, :2] + matrix[2, 2]
     return np.sqrt(np.abs(np.linalg.det(matrix)) / np.abs(w) ** 3)
-
-
-def to_frame(matrix: Matrix, scale: float, working: float) -> Matrix:
-    """From pixels of a layer's own picture at its working scale to the frame's."""
-    return scaling(scale, scale) @ matrix @ scaling(1 / working, 1 / working)

@@ -10,7 +10,7 @@ import numpy as np
 
 from tropein.core.animate.sample import sample
 from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
-from tropein.core.compose.mattes import Mattes, to_frame
+from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.step import Step, step
 from tropein.core.compose.timing import footage_frame
@@ -25,6 +25,7 @@ from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import (
     Edge,
     Matrix,
+    Move,
     Quality,
     resize,
     scaling,
@@ -264,7 +265,7 @@ class Planner:
             return (coverage,)
         matrix = self.places.matrix(layer, frame)
         assert matrix is not None
-        total = to_frame(matrix, self.scale, scale)
+        total = Move(matrix).scaled(self.scale, scale).matrix
         if np.allclose(total, np.eye(3), atol=1e-9):
             return (coverage,)
         return (mattes.seen_from(coverage, total, picture),)
