@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -88,3 +89,14 @@ def drag(page: Page, start: tuple[float, float], end: tuple[float, float], steps
     page.mouse.down()
     page.mouse.move(*end, steps=steps)
     page.mouse.up()
+
+
+def followed(page: Page, frames: int, at_least: int | None = None) -> None:
+    """Waits until the track before one has been followed through so many frames.
+
+    Fewer may do where a model that is not ours looks at every frame afresh: what it sees differs a little from one kind of
+    processor to another.
+    """
+    enough = "|".join(str(n) for n in range(at_least or frames, frames + 1))
+    told = re.compile(rf"followed through ({enough}) frames")
+    expect(page.get_by_test_id("sentence")).to_contain_text(told, timeout=200_000)

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import drag, lay_in, magenta_mask, new_shot, on_screen, spot_still
+from tests.browser.helpers import drag, followed, lay_in, magenta_mask, new_shot, on_screen, spot_still
 from tests.browser.test_habits import go_to
 from tests.browser.test_jobs import shown, typed
 from tests.browser.test_motion import SIZE, head_px, stretch, truth
@@ -43,7 +43,7 @@ def test_fire_is_pinned_to_a_head_and_lights_the_clothes(application: str, page:
     page.keyboard.press("Shift+T")
     drag(page, at(x - 150, y - 190), at(x + 150, y + 190))
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=90_000)
+    followed(page, 24)
     plain = {}
     for frame in (0, last):
         go_to(page, frame)
@@ -107,7 +107,7 @@ def test_a_display_and_its_lights_float_before_a_face(application: str, page: Pa
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(*eyes[0]))
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 16 frames", timeout=120_000)
+    followed(page, 16, at_least=15)
     # the uneven dark behind is crushed, the face drained
     page.locator("[data-pane]").last.click()
     effect(page, "Grade")
@@ -156,7 +156,7 @@ def test_a_sign_keeps_its_place_and_size_while_the_world_moves(application: str,
     page.get_by_role("button", name="Snap to edges").click()
     expect(page.get_by_role("button", name="Undo: move the corners of Plane 1")).to_be_visible()
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 30 frames", timeout=120_000)
+    followed(page, 30)
     page.locator("[data-pane]").last.click()
     page.get_by_role("button", name="holds nothing still yet").click()
     page.get_by_role("menuitem", name="Plane 1").click()

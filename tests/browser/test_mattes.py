@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import canvas, drag, lay_in, magenta_mask, new_shot, on_screen, settled
+from tests.browser.helpers import canvas, drag, followed, lay_in, magenta_mask, new_shot, on_screen, settled
 from tests.browser.test_habits import go_to
 from tests.browser.test_motion import PLATES, SIZE, stretch, truth
 from tests.conftest import moving_frames, write_clip
@@ -76,7 +76,7 @@ def test_an_area_is_hidden_that_follows_a_track(application: str, page: Page, tm
     page.keyboard.press("t")
     page.mouse.click(*at(150, 80))
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=60_000)
+    followed(page, 24)
     page.keyboard.press("Shift+V")
     expect(page.get_by_test_id("sentence")).to_contain_text("Veil shows nothing of its own")
     page.get_by_role("button", name="Add an effect").click()
@@ -267,7 +267,7 @@ def test_a_face_is_hidden_and_every_frame_is_checked(application: str, page: Pag
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(470, 250))
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 6 frames", timeout=120_000)
+    followed(page, 6)
     page.keyboard.press("Shift+V")
     expect(page.get_by_test_id("sentence")).to_contain_text("Veil shows nothing of its own")
     page.get_by_role("button", name="Add an effect").click()

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import drag, lay_in, magenta, new_shot, on_screen, settled, spot_still
+from tests.browser.helpers import drag, followed, lay_in, magenta, new_shot, on_screen, settled, spot_still
 from tests.browser.test_habits import go_to
 from tests.conftest import moving_frames, write_clip
 from tropein.core.media.adhoc import borrow
@@ -54,7 +54,7 @@ def test_a_plane_is_tracked_by_four_clicks_and_carries_what_is_fitted_to_it(
         page.mouse.click(*at(*corner))
     expect(page.get_by_test_id("sentence")).to_contain_text("Plane 1, a plane in")
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 16 frames", timeout=90_000)
+    followed(page, 16)
     lay_in(page, spot_still(tmp_path))
     page.get_by_role("button", name="rides on nothing yet").click()
     page.get_by_role("menuitem", name="Plane 1").click()
@@ -81,7 +81,7 @@ def test_the_plate_is_held_still_on_a_track(application: str, page: Page, tmp_pa
     page.keyboard.press("t")
     page.mouse.click(*at(150, 80))
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=60_000)
+    followed(page, 24)
     page.locator(f"[data-pane={tmp_path.name}] button").first.click()
     page.get_by_role("button", name="holds nothing still yet").click()
     page.get_by_role("menuitem", name="Point 1").click()
@@ -106,7 +106,7 @@ def test_a_face_is_tracked_by_a_click_and_an_iris_carries(application: str, page
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(*np.mean(irises[0], 0)))
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 8 frames", timeout=120_000)
+    followed(page, 8)
     expect(page.get_by_text("Left eye open")).to_be_visible()
     lay_in(page, spot_still(tmp_path))
     page.get_by_role("button", name="rides on nothing yet").click()
@@ -139,7 +139,7 @@ def test_a_head_is_followed_by_a_box_and_carries(application: str, page: Page, t
     drag(page, at(x - 150, y - 190), at(x + 150, y + 190))
     expect(page.get_by_test_id("sentence")).to_contain_text("Object 1, a thing in")
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 24 frames", timeout=90_000)
+    followed(page, 24)
     lay_in(page, spot_still(tmp_path))
     page.get_by_role("button", name="rides on nothing yet").click()
     page.get_by_role("menuitem", name="Object 1").click()
@@ -167,7 +167,7 @@ def test_a_camera_is_solved_and_a_layer_placed_in_its_scene(application: str, pa
     page.get_by_role("button", name="Solve the camera").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("Camera 1, the camera of")
     page.get_by_role("button", name="Solve", exact=True).click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 30 frames", timeout=200_000)
+    followed(page, 30)
     expect(page.get_by_text("a free move")).to_be_visible()
     lay_in(page, spot_still(tmp_path))
     page.get_by_role("button", name="rides on nothing yet").click()

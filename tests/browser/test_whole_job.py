@@ -12,7 +12,7 @@ import av
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import canvas, magenta, spot_still
+from tests.browser.helpers import canvas, followed, magenta, spot_still
 from tests.conftest import moving_frames, write_clip
 
 STEP = np.array([1.5, 0.75])
@@ -70,7 +70,7 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
     page.mouse.click(*at(300, 170))
     expect(page.get_by_test_id("sentence")).to_contain_text("Point 1, a point of My wall é, seen at frame 20")
     page.get_by_role("button", name="Both ways").click()
-    expect(page.get_by_test_id("sentence")).to_contain_text("followed through 48 frames", timeout=60_000)
+    followed(page, 48)
     expect(page.get_by_test_id("health")).to_have_attribute("data-samples", "48")
     check_accessible(page, axe)
 
