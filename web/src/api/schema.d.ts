@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/layers/{layer_id}/edge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Edge
+         * @description How soft the edge of an insert is, and the edges of what lies behind it, at a frame.
+         */
+        get: operations["edge_api_shots__shot_id__layers__layer_id__edge_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/artefacts/{name}/track": {
         parameters: {
             query?: never;
@@ -1082,9 +1102,14 @@ export interface components {
             ] | null;
             /**
              * Clean Frame
-             * @description of the layer's footage, in which nothing is before the screen
+             * @description the frame that shows the place empty; none of another clip: the same frame as the layer's
              */
             clean_frame?: number | null;
+            /**
+             * Clean Footage
+             * @description the clip that frame is of; none means the layer's own footage, as far as a frame is named
+             */
+            clean_footage?: string | null;
             /**
              * Uneven light
              * @description How far the screen's own light and dark are followed.
@@ -1340,7 +1365,8 @@ export interface components {
         };
         /**
          * DifferencePiece
-         * @description Keeps what differs from an empty picture of the same place: a frame without the subject, or the middle of many.
+         * @description Keeps what differs from an empty picture of the same place: a frame without the subject, another clip, or else the median of
+         *     the layer's own footage.
          */
         DifferencePiece: {
             /** Id */
@@ -1386,9 +1412,14 @@ export interface components {
             layer: string;
             /**
              * Clean Frame
-             * @description of the layer's footage; none takes the median of the shot
+             * @description the frame that shows the place empty; none of another clip: the same frame as the layer's
              */
             clean_frame?: number | null;
+            /**
+             * Clean Footage
+             * @description the clip that frame is of; none means the layer's own footage, as far as a frame is named
+             */
+            clean_footage?: string | null;
             /** Threshold */
             threshold?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /** Softness */
@@ -1460,6 +1491,19 @@ export interface components {
              * @description Of the level plane over the floor.
              */
             height?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * EdgeMatch
+         * @description Widths of edges as standard deviations in pixels of the shot: the insert's own, those around it, and the blur that makes
+         *     the one the other (0 where the insert is softer already).
+         */
+        EdgeMatch: {
+            /** Own Px */
+            own_px: number;
+            /** Around Px */
+            around_px: number;
+            /** Soften Px */
+            soften_px: number;
         };
         /**
          * Edit
@@ -1813,6 +1857,20 @@ export interface components {
             wrap?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /** Wrap width */
             wrap_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Edge softness
+             * @description Blurs the edge alone, and its coverage with it.
+             */
+            edge_soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Edge width
+             * @description How far in from its outline counts as edge.
+             */
+            edge_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Edge exposure */
+            edge_exposure?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Edge saturation */
+            edge_saturation?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             place?: components["schemas"]["Place"];
         };
         /**
@@ -3331,7 +3389,8 @@ export interface components {
         };
         /**
          * VeilLayer
-         * @description Shows nothing of its own: applies its effects to everything beneath it, at its opacity.
+         * @description Shows nothing of its own: applies its effects to everything beneath it, and lays the result over that with its blend and
+         *     opacity.
          */
         VeilLayer: {
             /** Id */
@@ -3363,6 +3422,12 @@ export interface components {
              * @enum {string}
              */
             kind: "veil";
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
         };
         /** Who */
         Who: {
@@ -3799,6 +3864,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutlineFit"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edge_api_shots__shot_id__layers__layer_id__edge_get: {
+        parameters: {
+            query: {
+                frame: number;
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                layer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EdgeMatch"];
                 };
             };
             /** @description Validation Error */

@@ -6,8 +6,8 @@ import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../documen
 import { SHAPE_TOOLS, useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
-import { shownFrame } from "./cutouts";
 import { CutoutSection } from "./CutoutSection";
+import { EmptyPlace } from "./EmptyPlace";
 import { HideCheck } from "./HideCheck";
 import { ParamRow } from "./ParamRow";
 import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
@@ -105,20 +105,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
               <button className="btn py-0.5" disabled={!piece.screen} onClick={() => put("find the screen of", "screen", null)}>{piece.screen ? "find it" : "found by itself"}</button>
             </div>
           )}
-          {piece.kind === "chroma" && (
-            <div className="flex items-center gap-2 py-1">
-              <span className="flex-1" title="A frame with nothing before the screen, if there is one">Empty screen</span>
-              <button className="btn py-0.5" onClick={() => put("take this frame as the empty screen of", "clean_frame", shownFrame(shot, piece.layer, useBench.getState().frame))}>{piece.clean_frame === null ? "in this frame" : `in frame ${piece.clean_frame}`}</button>
-              <button className="btn py-0.5" disabled={piece.clean_frame === null} onClick={() => put("fit the screen of", "clean_frame", null)}>{piece.clean_frame === null ? "never" : "fit it"}</button>
-            </div>
-          )}
-          {piece.kind === "difference" && (
-            <div className="flex items-center gap-2 py-1">
-              <span className="flex-1">Empty place</span>
-              <button className="btn py-0.5" onClick={() => put("take this frame as empty for", "clean_frame", shownFrame(shot, piece.layer, useBench.getState().frame))}>{piece.clean_frame === null ? "this frame" : `frame ${piece.clean_frame}`}</button>
-              <button className="btn py-0.5" disabled={piece.clean_frame === null} onClick={() => put("take the median of the shot for", "clean_frame", null)}>{piece.clean_frame === null ? "the median of the shot" : "median"}</button>
-            </div>
-          )}
+          {(piece.kind === "chroma" || piece.kind === "difference") && <EmptyPlace piece={piece} path={path} />}
           {piece.kind === "cutout" && <CutoutSection matte={matte.id} piece={piece} path={path} />}
           {piece.kind === "shape" && <OutlineRow piece={piece} path={outlinePath(matte.id, index)} />}
           {info.params.filter((p) => !hidden.includes(p.name)).map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${piece.name} of ${matte.name}`} />)}

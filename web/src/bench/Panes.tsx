@@ -121,7 +121,7 @@ function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
         {plate && <span>{shot?.size.join("×")}</span>}
         {layer.kind === "veil" && <span className="flex items-center gap-1"><Layers2 size={10} /> veil</span>}
         {layer.kind === "carrier" && <span className="truncate">carrier</span>}
-        {layer.kind === "footage" && !plate && layer.blend !== "normal" && <span className="min-w-0 truncate" title={`laid in with ${layer.blend}`}>{layer.blend}</span>}
+        {layer.kind !== "carrier" && !plate && layer.blend !== "normal" && <span className="min-w-0 truncate" title={`laid in with ${layer.blend}`}>{layer.blend}</span>}
         {on > 0 && <span className="ml-auto shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}
       </span>
   );

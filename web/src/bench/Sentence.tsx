@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
 import { hangingFrom, setValue } from "../document/ops";
-import type { Control, FootageLayer, Layer } from "../document/types";
+import type { Control, FootageLayer, Layer, VeilLayer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
@@ -25,23 +25,26 @@ export function Sentence({ layer }: { layer: Layer }) {
       {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second{layer.kind === "footage" && layer.place.steady ? <>, holding <b>{shot.tracks[layer.place.steady.track]?.name}</b> still</> : null}.</>}
       {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
       {layer.kind === "carrier" && <>, a carrier, shows nothing; <RideWords layer={layer} /> carries {hanging.length ? <b>{hanging.map((l) => l.name).join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</>}
-      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, <CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: false }} verb="only within" />, at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
+      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, <CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: false }} verb="only within" />, laid in with <BlendMenu layer={layer} /> at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
     </p>
   );
 }
 
 function FootageWords({ layer }: { layer: FootageLayer }) {
-  const { shot, commit } = useBench();
-  const blends = useAbout().data?.blends ?? [];
-  if (!shot) return null;
   const path = `/layers/${layer.id}`;
   return (
     <>
       , from the shelf, <RideWords layer={layer} />{" "}<CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: true }} />, is laid in with{" "}
-      <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `${path}/blend`, value: b }]) }))} />{" "}
+      <BlendMenu layer={layer} />{" "}
       at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> and <Lives layer={layer} />.
     </>
   );
+}
+
+function BlendMenu({ layer }: { layer: FootageLayer | VeilLayer }) {
+  const commit = useBench((s) => s.commit);
+  const blends = useAbout().data?.blends ?? [];
+  return <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `/layers/${layer.id}/blend`, value: b }]) }))} />;
 }
 
 function Opacity({ layer }: { layer: Layer }) {

@@ -4,6 +4,7 @@ import { useAbout } from "../api/client";
 import { removeLayer } from "../document/ops";
 import type { Control, Layer } from "../document/types";
 import { useBench } from "../state/bench";
+import { EdgeRows } from "./EdgeRows";
 import { Effects } from "./Effects";
 import { Scrub } from "../ui/Scrub";
 import { HoldSection } from "./HoldSection";
@@ -62,7 +63,7 @@ function LayerSheet({ layer }: { layer: Layer }) {
       {layer.kind === "footage" && plate && <HoldSection layer={layer} />}
       {layer.kind !== "carrier" && <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
-        {layer.kind === "footage" && !plate && (layer.cut.length > 0 || shot.footage[layer.footage].alpha) && about.edge.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} />)}
+        {layer.kind === "footage" && !plate && (layer.cut.length > 0 || shot.footage[layer.footage].alpha) && <EdgeRows layer={layer} />}
         <Effects layer={layer} />
       </Section>}
       {layer.kind === "footage" && <Time layer={layer} plate={plate} />}

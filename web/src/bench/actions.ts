@@ -54,7 +54,7 @@ function addVeil(): void {
   const { shot, commit, select } = s();
   if (!shot) return;
   const id = newId();
-  const layer = { kind: "veil", id, name: "Veil", visible: true, span: null, opacity: { value: 1, keys: [] }, cut: [], effects: [] };
+  const layer = { kind: "veil", id, name: "Veil", visible: true, span: null, blend: "normal", opacity: { value: 1, keys: [] }, cut: [], effects: [] };
   void commit("add a veil", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
 }
 

@@ -1,6 +1,8 @@
 /** Parameters by path: what a lane or a label calls them, and which of them are keyed. */
 import type { About, Animated, Control, Layer, Matte, Ride, Shot } from "../document/types";
 
+const EDGES = [["wrap", "light wrap"], ["wrap_width", "wrap width"], ["edge_soften", "edge softness"], ["edge_width", "edge width"], ["edge_exposure", "edge exposure"], ["edge_saturation", "edge saturation"]] as const;
+
 export interface Named { path: string; title: string; parameter: Animated }
 
 /** All animatable parameters of a layer. */
@@ -8,7 +10,7 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   const base = `/layers/${layer.id}`;
   const out: Named[] = [{ path: `${base}/opacity`, title: "opacity", parameter: layer.opacity }];
   if (layer.kind === "footage") out.push({ path: `${base}/speed`, title: "speed", parameter: layer.speed as Animated });
-  if (layer.kind === "footage") for (const [name, title] of [["wrap", "light wrap"], ["wrap_width", "wrap width"]] as const) out.push({ path: `${base}/${name}`, title, parameter: layer[name] as Animated });
+  if (layer.kind === "footage") for (const [name, title] of EDGES) out.push({ path: `${base}/${name}`, title, parameter: layer[name] as Animated });
   if (layer.kind !== "veil") {
     for (const name of ["position", "scale", "rotation", "pivot"] as const) out.push({ path: `${base}/place/${name}`, title: name, parameter: layer.place[name] as Animated });
     if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"], ["shadow", "shadow"], ["shadow_soft", "shadow's edge"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });

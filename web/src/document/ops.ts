@@ -57,7 +57,7 @@ export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLa
   const moving = footage.kind !== "still";
   return {
     kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
-    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", speed: constant(1), opacity: constant(1), wrap: constant(0), wrap_width: constant(12), cut: [], effects: [],
+    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", speed: constant(1), opacity: constant(1), wrap: constant(0), wrap_width: constant(12), edge_soften: constant(0), edge_width: constant(4), edge_exposure: constant(0), edge_saturation: constant(1), cut: [], effects: [],
     place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, depth: null, ride: null, pivot_ride: null, hang: null, steady: null, motion_blur: false },
   } as FootageLayer;
 }

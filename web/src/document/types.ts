@@ -26,20 +26,21 @@ export interface Outline { points: OutlinePoint[] }
 export interface Cut { matte: string; side: "inside" | "outside"; grow: Animated<number>; soften: Animated<number> }
 interface PieceBase { id: string; name: string; on: boolean; how: "add" | "subtract" | "intersect"; invert: boolean; span: Vec2 | null; opacity: Animated<number>; grow: Animated<number>; soften: Animated<number> }
 export interface ShapePiece extends PieceBase { kind: "shape"; outline: Animated<Outline>; closed: boolean; width: Animated<number>; ride: Ride | null; motion_blur: boolean }
-export interface ChromaPiece extends PieceBase { kind: "chroma"; layer: string; screen: [number, number, number] | null; clean_frame: number | null }
+export interface ChromaPiece extends PieceBase { kind: "chroma"; layer: string; screen: [number, number, number] | null; clean_frame: number | null; clean_footage: string | null }
 export interface RangePiece extends PieceBase { kind: "luma" | "colour"; layer: string }
 export interface FacePiece extends PieceBase { kind: "face"; track: string; part: string }
 export interface LayerPiece extends PieceBase { kind: "layer"; layer: string; channel: "alpha" | "luminance" }
 export interface CutoutStroke { frame: number; keep: boolean; points: Vec2[]; width: number }
 export interface CutoutPiece extends PieceBase { kind: "cutout"; layer: string; strokes: CutoutStroke[]; samples: string | null }
-export interface DifferencePiece extends PieceBase { kind: "difference"; layer: string; clean_frame: number | null }
+export interface DifferencePiece extends PieceBase { kind: "difference"; layer: string; clean_frame: number | null; clean_footage: string | null }
 export interface DistancePiece extends PieceBase { kind: "distance"; track: string; near: Animated<number>; far: Animated<number>; height: Animated<number> }
 export type Piece = CutoutPiece | DistancePiece | DifferencePiece | ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;
 export interface Matte { id: string; name: string; pieces: Piece[] }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;
+export type EdgeName = "wrap" | "wrap_width" | "edge_soften" | "edge_width" | "edge_exposure" | "edge_saturation";
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; cut: Cut[]; effects: Effect[] }
-export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place; speed: Animated<number>; wrap: Animated<number>; wrap_width: Animated<number> };
-export type VeilLayer = LayerBase & { kind: "veil" };
+export type FootageLayer = LayerBase & Pick<Whole<Schemas["FootageLayer"]>, "kind" | "footage" | "start" | "end" | "blend"> & { place: Place; speed: Animated<number>; } & Record<EdgeName, Animated<number>>;
+export type VeilLayer = LayerBase & Pick<Whole<Schemas["VeilLayer"]>, "kind" | "blend">;
 export type CarrierLayer = LayerBase & { kind: "carrier"; place: Place };
 export type Layer = FootageLayer | VeilLayer | CarrierLayer;
 interface TrackBase { id: string; name: string; footage: string; reference_frame: number; samples: string | null; lost_frames: number; note: string; ignore: string | null; ignore_side: "inside" | "outside"; bridge: string | null }

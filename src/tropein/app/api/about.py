@@ -29,6 +29,7 @@ from tropein.core.effects.registry import describe_field
 from tropein.core.raster.blend import MODES
 
 router = APIRouter(prefix="/api", tags=["about"])
+EDGE = ("wrap", "wrap_width", "edge_soften", "edge_width", "edge_exposure", "edge_saturation")
 
 
 class Control(BaseModel):
@@ -103,7 +104,7 @@ def about() -> About:
         depth=depth,
         opacity=opacity,
         speed=Control(**describe_field(FootageLayer, "speed")),
-        edge=[Control(**describe_field(FootageLayer, name)) for name in ("wrap", "wrap_width")],
+        edge=[Control(**describe_field(FootageLayer, name)) for name in EDGE],
         blends=list(MODES),
         body_parts=list(BODY_PARTS),
     )

@@ -13,6 +13,7 @@ from tropein.app.jobs.ingest import shot_on
 from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
 from tropein.core.compose.carried import carried
+from tropein.core.compose.edge_match import EdgeMatch
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.outline_fit import OutlineFit
 from tropein.core.compose.places import Places
@@ -205,3 +206,10 @@ async def shape_fit(
     """About how far a shape is off the edges it lay on in its nearest keys."""
     document = await live.document(shot_id, revision, [])
     return OutlineFit(**await pool.ask(document, Ask("", frame, matte=matte_id, shape=piece_id), 3, None))
+
+
+@router.get("/{shot_id}/layers/{layer_id}/edge")
+async def edge(shot_id: str, layer_id: str, frame: int, pool: Pool, live: Live, revision: int = -1) -> EdgeMatch:
+    """How soft the edge of an insert is, and the edges of what lies behind it, at a frame."""
+    document = await live.document(shot_id, revision, [])
+    return EdgeMatch(**await pool.ask(document, Ask("", frame, edge_of=layer_id), 3, None))

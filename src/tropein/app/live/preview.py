@@ -42,6 +42,7 @@ class Ask:
     guards: str = ""  # a face track that the matte must hide: asks whether it does
     margin: float = 0.0
     shape: str = ""  # a shape of the matte: asks how well it fits
+    edge_of: str = ""  # a layer: asks how soft its edge must be
 
 
 @dataclass(frozen=True)
@@ -97,6 +98,10 @@ class Previewer:
             from tropein.core.compose.outline_fit import outline_fit
 
             return outline_fit(self.renderer, known, ask.matte, ask.shape, ask.frame).model_dump()
+        if ask.edge_of:
+            from tropein.core.compose.edge_match import edge_match
+
+            return edge_match(self.renderer, known, ask.edge_of, ask.frame).model_dump()
         shot = variant(known, ask.variant)
         coverage = None
         if ask.matte in shot.mattes and ask.view not in PLAIN:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from tropein.core.animate.sample import sample
@@ -15,8 +15,6 @@ from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Picture
-
-MEDIAN_FRAMES = 15
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,22 +32,21 @@ def keying_of(piece: ChromaPiece, frame: float) -> chroma.Keying:
     return chroma.Keying(*(sample(getattr(piece, n), frame) for n in ("low", "high", "core", "spill", "balance")))
 
 
-def behind(piece: ChromaPiece, picture: Step, of_frame: Callable[[int], Step], working: float, frame: float) -> Step:
-    """The screen behind a layer's own pixels: found in them, or in the frame that shows it empty."""
+def behind(piece: ChromaPiece, picture: Step, empty: Step | None, working: float, frame: float) -> Step:
+    """The screen behind a layer's own pixels: found in them, or in the picture that shows it empty."""
     follow, cell = sample(piece.even, frame), max(2, round(screen.CELL_PX * working))
 
     def make(p: Picture) -> Behind:
-        empty = p.window.empty
-        return Behind(None if empty else screen.find(p.pixels[..., :3], piece.screen, follow, cell))
+        return Behind(None if p.window.empty else screen.find(p.pixels[..., :3], piece.screen, follow, cell))
 
     def make_clean(p: Picture, clean: Picture) -> Behind:
-        empty = p.window.empty or clean.window != p.window
-        return Behind(None if empty else screen.seen_empty(clean.pixels[..., :3], piece.screen, cell))
+        nothing = p.window.empty or clean.window != p.window
+        return Behind(None if nothing else screen.seen_empty(clean.pixels[..., :3], piece.screen, cell))
 
     parameters = (piece.screen, follow, cell)
-    if piece.clean_frame is None:
+    if empty is None:
         return step("screen", parameters, (picture,), make)
-    return step("empty-screen", parameters, (picture, of_frame(piece.clean_frame)), make_clean)
+    return step("empty-screen", parameters, (picture, empty), make_clean)
 
 
 def _with_colour(picture: Picture) -> Picture:
@@ -100,14 +97,25 @@ def ranged(piece: LumaPiece | ColourPiece, picture: Step, frame: float) -> Step:
     return step("colour", chosen, (picture,), lambda p: where(p, ranges.colour(p.pixels[..., :3], chosen)))
 
 
-def different(piece: DifferencePiece, picture: Step, of_frame: Callable[[int], Step], count: int, frame: float) -> Step:
-    """What differs from an empty picture; `of_frame` gives any of the footage's `count` frames."""
-    if piece.clean_frame is not None:
-        empty = of_frame(min(piece.clean_frame, count - 1))
-    else:
-        every = sorted({round(i) for i in np.linspace(0, count - 1, MEDIAN_FRAMES)})
-        frames = tuple(of_frame(i) for i in every)
-        empty = step("median", (), frames, lambda *p: Picture(np.median([q.pixels for q in p], 0), p[0].window))
+def as_large(empty: Step, picture: Step) -> Step:
+    """A picture from another clip, resized to another's pixels."""
+
+    def make(e: Picture, p: Picture) -> Picture:
+        if e.window == p.window or e.window.empty or p.window.empty:
+            return e
+        size = (p.window.width, p.window.height)
+        return Picture(cv2.resize(e.pixels, size, interpolation=cv2.INTER_AREA), p.window)
+
+    return step("as-large", (), (empty, picture), make)
+
+
+def median(frames: tuple[Step, ...]) -> Step:
+    """The middle of many frames, pixel by pixel."""
+    return step("median", (), frames, lambda *p: Picture(np.median([q.pixels for q in p], 0), p[0].window))
+
+
+def different(piece: DifferencePiece, picture: Step, empty: Step, frame: float) -> Step:
+    """What differs from an empty picture of the same place."""
     chosen = difference.Difference(*(sample(v, frame) for v in (piece.threshold, piece.softness, piece.shadow)))
     return step(
         "difference", chosen, (picture, empty),

@@ -38,6 +38,7 @@ from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
 SHUTTER_PARTS, LEAST_BLUR_PX = 7, 0.75
+MEDIAN_FRAMES = 15
 FULL_COLOUR_FROM = 0.6  # at about half size 4:2:0 footage has all its colour
 
 
@@ -53,9 +54,9 @@ class Pictures(Protocol):
     def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None: ...
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None: ...
     def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
-    def coarse_colour(self, layer: FootageLayer) -> bool: ...
+    def coarse_colour(self, footage: str) -> bool: ...
     def footage_frame(self, layer: FootageLayer, frame: float) -> int | None: ...
-    def own_frame(self, layer: FootageLayer, index: int, working: float) -> Step: ...
+    def frame_of(self, footage: str, index: int, working: float) -> Step: ...
     @property
     def cutouts(self) -> Cutouts: ...
 
@@ -118,14 +119,25 @@ class Mattes:
         self, piece: ChromaPiece, layer: FootageLayer, picture: Step, working: float, frame: float
     ) -> tuple[Step, Step, Step]:
         """The picture a key is made from, the screen behind it, and its coverage."""
-        picture = self._sharpened(layer, picture, working)
-
-        def of_frame(index: int) -> Step:
-            last = self.pictures.places.shot.footage[layer.footage].frames - 1
-            return self._sharpened(layer, self.pictures.own_frame(layer, min(max(index, 0), last), working), working)
-
-        behind = keys.behind(piece, picture, of_frame, working, frame)
+        picture = self._sharpened(layer.footage, picture, working)
+        empty = self._empty(piece, layer, picture, working, frame)
+        if empty is not None:
+            empty = self._sharpened(piece.clean_footage or layer.footage, empty, working)
+        behind = keys.behind(piece, picture, empty, working, frame)
         return picture, behind, keys.keyed(piece, picture, behind, working, frame)
+
+    def _empty(
+        self, piece: ChromaPiece | DifferencePiece, layer: FootageLayer, picture: Step, working: float, frame: float
+    ) -> Step | None:
+        """The frame that shows the place without the subject, as large as `picture`; None where none is named."""
+        if piece.clean_frame is None and piece.clean_footage is None:
+            return None
+        footage = self.pictures.places.shot.footage
+        seen, empty = footage[layer.footage], footage[piece.clean_footage or layer.footage]
+        index = piece.clean_frame if piece.clean_frame is not None else self.pictures.footage_frame(layer, frame)
+        shown = min(max(index or 0, 0), empty.frames - 1)
+        made = self.pictures.frame_of(empty.id, shown, working * seen.size[0] / empty.size[0])
+        return made if empty.id == seen.id else keys.as_large(made, picture)
 
     def _cleaned(self, piece: CutoutPiece, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
         amount = sample(piece.clean, frame)
@@ -179,13 +191,8 @@ class Mattes:
         if isinstance(piece, ChromaPiece):
             made = self._keyed(piece, layer, picture, working, frame)[2]
         elif isinstance(piece, DifferencePiece):
-            made = keys.different(
-                piece,
-                picture,
-                lambda i: self.pictures.own_frame(layer, i, working),
-                self.pictures.places.shot.footage[layer.footage].frames,
-                frame,
-            )
+            empty = self._empty(piece, layer, picture, working, frame) or self._median(layer, working)
+            made = keys.different(piece, picture, empty, frame)
         else:
             made = keys.ranged(piece, picture, frame)
         return self._in_frame(layer, made, working, frame)
@@ -218,9 +225,14 @@ class Mattes:
             return step("coverage", window, (made,), lambda p: cov.of_picture(p, window))
         return step("luminance", window, (made,), lambda p: _luminance(p, window))
 
-    def _sharpened(self, layer: FootageLayer, picture: Step, working: float) -> Step:
+    def _median(self, layer: FootageLayer, working: float) -> Step:
+        last = self.pictures.places.shot.footage[layer.footage].frames - 1
+        every = sorted({round(i) for i in np.linspace(0, last, MEDIAN_FRAMES)})
+        return keys.median(tuple(self.pictures.frame_of(layer.footage, i, working) for i in every))
+
+    def _sharpened(self, footage: str, picture: Step, working: float) -> Step:
         """The picture a key is made from: where the file holds little colour, its detail is put back."""
-        if working <= FULL_COLOUR_FROM or not self.pictures.coarse_colour(layer):
+        if working <= FULL_COLOUR_FROM or not self.pictures.coarse_colour(footage):
             return picture
         return keys.sharpened(picture)
 

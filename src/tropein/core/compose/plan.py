@@ -20,6 +20,7 @@ from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.coverage import Coverage
+from tropein.core.raster.edge import Edging, edged
 from tropein.core.raster.floor import contact_shadow, floor_hit
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import (
@@ -74,6 +75,7 @@ class Planner:
             if isinstance(layer, VeilLayer):
                 under, overs = self._veil(self._laid(under, overs), layer, frame, opacity), []
             elif isinstance(layer, FootageLayer) and (picture := self.layer(layer, frame)) is not None:
+                picture = self._edged(picture, layer, frame)
                 if (amount := sample(layer.wrap, frame)) > 0 and layer.id != self.shot.plate:
                     under, overs = self._laid(under, overs), []
                     picture = self._wrapped(picture, under, amount, sample(layer.wrap_width, frame) * self.scale)
@@ -161,12 +163,12 @@ class Planner:
         """Which frame of its footage a layer shows."""
         return footage_frame(self.shot, layer, frame)
 
-    def own_frame(self, layer: FootageLayer, index: int, working: float) -> Step:
-        """A certain frame of a layer's footage."""
-        return self._source(self.shot.footage[layer.footage], index, working)
+    def frame_of(self, footage: str, index: int, working: float) -> Step:
+        """A certain frame of footage."""
+        return self._source(self.shot.footage[footage], index, working)
 
-    def coarse_colour(self, layer: FootageLayer) -> bool:
-        return self.footages.coarse_colour(self.shot.footage[layer.footage].media)
+    def coarse_colour(self, footage: str) -> bool:
+        return self.footages.coarse_colour(self.shot.footage[footage].media)
 
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""
@@ -274,12 +276,24 @@ class Planner:
         changed = self._effects(under, layer, frame, self.scale)
         if changed is under:
             return under
+        if layer.blend != "normal":
+            how = (layer.blend, self.shot.blend_in == "display")
+            changed = step("veil-blend", how, (under, changed), lambda a, b: blend.within(a, b, *how))
         where = Mattes(self).cuts(layer.cut, frame)
         if where is not None:
             return step("veil-cut", opacity, (under, changed, where), lambda a, b, c: cov.mix_where(a, b, c, opacity))
         if opacity >= 1:
             return changed
         return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
+
+    def _edged(self, picture: Step, layer: FootageLayer, frame: float) -> Step:
+        soften, width, exposure, saturation = (
+            sample(v, frame) for v in (layer.edge_soften, layer.edge_width, layer.edge_exposure, layer.edge_saturation)
+        )
+        how, window = Edging(soften * self.scale, width * self.scale, exposure, saturation), self.frame_window
+        if layer.id == self.shot.plate or how.idle:
+            return picture
+        return step("edge", (how, window), (picture,), lambda p: edged(p, how, window))
 
     def _wrapped(self, picture: Step, under: Step, amount: float, width_px: float) -> Step:
         parameters = (round(amount, 6), round(width_px, 6))

@@ -47,13 +47,35 @@ class FootageLayer(LayerBase):
         0.0, "Light wrap", soft=(0, 1), hard=(0, 1), help="How much light of what lies behind comes in over the edge."
     )
     wrap_width: AnimatedNumber = control(12.0, "Wrap width", soft=(1, 60), hard=(0.5, 400), step=0.5, unit="px")
+    edge_soften: AnimatedNumber = control(
+        0.0,
+        "Edge softness",
+        soft=(0, 6),
+        hard=(0, 100),
+        step=0.05,
+        unit="px",
+        help="Blurs the edge alone, and its coverage with it.",
+    )
+    edge_width: AnimatedNumber = control(
+        4.0,
+        "Edge width",
+        soft=(0.5, 30),
+        hard=(0.25, 400),
+        step=0.25,
+        unit="px",
+        help="How far in from its outline counts as edge.",
+    )
+    edge_exposure: AnimatedNumber = control(0.0, "Edge exposure", soft=(-2, 2), hard=(-10, 10), step=0.02, unit="stops")
+    edge_saturation: AnimatedNumber = control(1.0, "Edge saturation", soft=(0, 2), hard=(0, 8), step=0.02)
     place: Place = Field(default_factory=Place)
 
 
 class VeilLayer(LayerBase):
-    """Shows nothing of its own: applies its effects to everything beneath it, at its opacity."""
+    """Shows nothing of its own: applies its effects to everything beneath it, and lays the result over that with its blend and
+    opacity."""
 
     kind: Literal["veil"] = "veil"
+    blend: BlendName = "normal"
 
 
 class CarrierLayer(LayerBase):

@@ -39,6 +39,16 @@ class Outline(Model):
     points: list[OutlinePoint] = Field(min_length=2, max_length=500)
 
 
+CleanFrame = Annotated[
+    Frame | None,
+    Field(description="the frame that shows the place empty; none of another clip: the same frame as the layer's"),
+]
+CleanFootage = Annotated[
+    Id | None,
+    Field(description="the clip that frame is of; none means the layer's own footage, as far as a frame is named"),
+]
+
+
 class PieceBase(Model):
     """What all pieces share. `how` says what the piece does to the ones above it; the span includes both ends."""
 
@@ -81,9 +91,8 @@ class ChromaPiece(PieceBase):
     kind: Literal["chroma"] = "chroma"
     layer: Id
     screen: Annotated[Colour | None, Field(description="linear Rec.709; none finds the screen by itself")] = None
-    clean_frame: Annotated[
-        Frame | None, Field(description="of the layer's footage, in which nothing is before the screen")
-    ] = None
+    clean_frame: CleanFrame = None
+    clean_footage: CleanFootage = None
     even: AnimatedNumber = control(
         1.0,
         "Uneven light",
@@ -162,13 +171,13 @@ class LayerPiece(PieceBase):
 
 
 class DifferencePiece(PieceBase):
-    """Keeps what differs from an empty picture of the same place: a frame without the subject, or the middle of many."""
+    """Keeps what differs from an empty picture of the same place: a frame without the subject, another clip, or else the median of
+    the layer's own footage."""
 
     kind: Literal["difference"] = "difference"
     layer: Id
-    clean_frame: Annotated[
-        Frame | None, Field(description="of the layer's footage; none takes the median of the shot")
-    ] = None
+    clean_frame: CleanFrame = None
+    clean_footage: CleanFootage = None
     threshold: AnimatedNumber = control(0.12, "Threshold", soft=(0, 0.6), hard=(0, 4), step=0.005)
     softness: AnimatedNumber = control(0.12, "Softness", soft=(0, 0.6), hard=(0, 4), step=0.005)
     shadow: AnimatedNumber = control(

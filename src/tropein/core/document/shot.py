@@ -160,7 +160,20 @@ def _matte_problems(shot: Shot) -> list[str]:
                 piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece | CutoutPiece | DifferencePiece
             ) and not isinstance(shot.layers.get(piece.layer), FootageLayer):
                 problems.append(f"{what} looks at a layer that shows no footage, or is not in the shot")
+            elif isinstance(piece, ChromaPiece | DifferencePiece) and piece.clean_footage is not None:
+                problems += _clean_problems(shot, piece, what)
     return problems or _matte_circles(shot)
+
+
+def _clean_problems(shot: Shot, piece: ChromaPiece | DifferencePiece, what: str) -> list[str]:
+    empty, layer = shot.footage.get(piece.clean_footage or ""), shot.layers[piece.layer]
+    assert isinstance(layer, FootageLayer)
+    seen = shot.footage.get(layer.footage)
+    if empty is None:
+        return [f"{what} takes its empty place from footage that is not in the shot"]
+    if seen is None or abs(empty.size[0] * seen.size[1] - empty.size[1] * seen.size[0]) > max(seen.size):
+        return [f"{what} takes its empty place from {empty.name}, whose picture has another shape"]
+    return []
 
 
 def _matte_circles(shot: Shot) -> list[str]:

@@ -17,7 +17,7 @@ CELL_PX = 8  # of the footage's own pixels: screen light varies slowly
 SURE_SHARE, NEAR_RATIO, PICKED_RATIO = 0.25, 0.06, 0.15  # measured on synthetic plates: what counts as surely screen
 BEYOND = 0.5  # natural logarithm: how much darker or brighter than anywhere seen the screen is thought to be
 FEWEST_CELLS = 24
-EMPTY_SHARE = 0.5  # of the fitted screen's excess: less is not screen
+EMPTY_SHARE = 0.5  # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
 
 
@@ -88,8 +88,10 @@ def seen_empty(rgb: Rgb, picked: tuple[float, float, float] | None, cell: int = 
     if fitted is None:
         return None
     smooth = cv2.GaussianBlur(rgb, (0, 0), max(1.0, cell / 4))
-    share = excess(smooth, fitted.key) / np.maximum(excess(fitted.light, fitted.key), LEAST_EXCESS)
-    is_screen = cv2.GaussianBlur((share > EMPTY_SHARE).astype(np.float32), (0, 0), max(1.0, cell / 4))[..., None]
+    share = excess(smooth, fitted.key) / (smooth.sum(-1) + 1e-6)
+    wanted = excess(fitted.light, fitted.key) / (fitted.light.sum(-1) + 1e-6)
+    lit = (share > EMPTY_SHARE * wanted) & (excess(smooth, fitted.key) > LEAST_EXCESS)
+    is_screen = cv2.GaussianBlur(lit.astype(np.float32), (0, 0), max(1.0, cell / 4))[..., None]
     return Screen((is_screen * smooth + (1 - is_screen) * fitted.light).astype(np.float32), fitted.key)
 
 

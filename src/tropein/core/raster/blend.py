@@ -205,6 +205,22 @@ def lay(under: Picture, over: Picture, frame: Window, mode: str = "normal", opac
     return stack(under, [over], [Laying(mode, opacity)], frame, display)
 
 
+def within(under: Picture, over: Picture, mode: str, display: bool = True) -> Picture:
+    """`over` blended with `under` where `under` is, whose coverage stays: both are taken as if they covered wholly."""
+    window = under.window
+    if window.empty:
+        return under
+    alpha = under.pixels[..., 3:4]
+    whole = [_whole_cover(p.fill(window)) for p in (under, over)]
+    mixed = lay(Picture(whole[0], window), Picture(whole[1], window), window, mode, 1.0, display).pixels
+    return Picture(np.concatenate([mixed[..., :3] * alpha, alpha], -1), window)
+
+
+def _whole_cover(pixels: Pixels) -> Pixels:
+    alpha = pixels[..., 3:4]
+    return np.concatenate([pixels[..., :3] / np.maximum(alpha, 1e-6), np.ones_like(alpha)], -1)
+
+
 @nb.njit(parallel=True, cache=True, error_model="numpy")
 def _mix(a: Pixels, b: Pixels, share: float, out: Pixels) -> None:
     k = np.float32(share)

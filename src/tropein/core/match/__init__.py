@@ -1,0 +1,1 @@
+"""Measures by which an insert is matched to what lies around it."""
