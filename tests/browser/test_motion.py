@@ -21,12 +21,17 @@ PLATES = Path(__file__).parents[2] / "demo/plates"
 SIZE = (960, 540)
 
 
-def stretch(tmp_path: Path, name: str, frames: range) -> Path:
-    """Some frames of a demo plate as a clip of its own."""
+def plate_pictures(tmp_path: Path, name: str, frames: range) -> list[np.ndarray]:
+    """Some frames of a demo plate, display codes."""
     store = MediaStore(tmp_path / "store")
     media, _ = borrow(store, [PLATES / f"{name}.mp4"])
     pictures = ColourFrames(store, media)
-    return write_clip(tmp_path / f"{tmp_path.name}.mp4", [pictures.rgb(i) for i in frames])
+    return [pictures.rgb(i) for i in frames]
+
+
+def stretch(tmp_path: Path, name: str, frames: range) -> Path:
+    """Some frames of a demo plate as a clip of its own."""
+    return write_clip(tmp_path / f"{tmp_path.name}.mp4", plate_pictures(tmp_path, name, frames))
 
 
 def truth(name: str) -> list[dict]:

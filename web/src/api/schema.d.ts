@@ -1858,7 +1858,7 @@ export interface components {
             /** Wrap width */
             wrap_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /**
-             * Edge softness
+             * Soft edge
              * @description Blurs the edge alone, and its coverage with it.
              */
             edge_soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
@@ -1867,9 +1867,9 @@ export interface components {
              * @description How far in from its outline counts as edge.
              */
             edge_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Edge exposure */
+            /** Edge light */
             edge_exposure?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Edge saturation */
+            /** Edge colour */
             edge_saturation?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             place?: components["schemas"]["Place"];
         };

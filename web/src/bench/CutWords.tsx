@@ -5,7 +5,7 @@ import type { Control, Cut } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { ParamRow } from "./ParamRow";
-import { cutByFace, keyScreen } from "./shaping";
+import { cutByFace, cutByRange, keyScreen } from "./shaping";
 import { OFFER, WORD } from "./words";
 
 /** What something is cut by. `path` is the pointer of its list of cuts; `layer` is given where it is a whole layer. */
@@ -18,10 +18,12 @@ export function CutWords({ cuts, path, owner, layer, verb = "is cut by" }: { cut
     select({ kind: "layer", id: layer!.id });
     set({ tool, cutFor: layer!.id, drawn: [] });
   };
+  const seen = layer?.footage ? layer.id : shot.plate;
   const choices = [
     ...unused.map((m) => ({ id: m.id, label: m.name, act: () => cut(m.id) })),
     ...(layer ? [{ id: "outline", label: "a new outline", hint: "draw it", act: () => draw("outline") }, { id: "ellipse", label: "a new ellipse", hint: "draw it", act: () => draw("ellipse") }] : []),
     ...(layer ? Object.values(shot.tracks).filter((t) => t.kind === "face").map((t) => ({ id: `face ${t.id}`, label: `the face of ${t.name}`, hint: "its oval", act: () => void cutByFace(layer.id, t) })) : []),
+    ...(layer && seen ? [{ id: "bright", label: seen === layer.id ? "what is bright in it" : "what is bright in the plate", hint: "luma key", act: () => void cutByRange(layer.id, "luma", seen) }, { id: "colour", label: seen === layer.id ? "a colour in it" : "a colour in the plate", hint: "colour range", act: () => void cutByRange(layer.id, "colour", seen) }] : []),
     ...(layer?.footage ? [{ id: "screen", label: "the screen behind it", hint: "chroma key", act: () => void keyScreen(layer.id) }] : []),
   ];
   if (!cuts.length && !choices.length) return null;
@@ -42,9 +44,9 @@ function OneCut({ cut, path, index, owner, cuts }: { cut: Cut; path: string; ind
   const here = `${path}/${index}`;
   const side = (to: Cut["side"]) => void commit(`keep what is ${to} ${name}`, [{ op: "replace", path: `${here}/side`, value: to }]);
   return (
-    <span className="whitespace-nowrap">
+    <span>
       <Popover.Root>
-        <Popover.Trigger className={`${WORD} decoration-matte!`} title="The matte, and how its edge is used here">{name}</Popover.Trigger>
+        <Popover.Trigger className={`${WORD} text-left wrap-anywhere decoration-matte!`} title="The matte, and how its edge is used here">{name}</Popover.Trigger>
         <Popover.Portal>
           <Popover.Content className="menu w-72 p-3" sideOffset={4} collisionPadding={8}>
             {controls.map((c) => <ParamRow key={c.name} control={c as Control} path={`${here}/${c.name}`} owner={`${name} on ${owner}`} />)}

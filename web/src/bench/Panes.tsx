@@ -119,7 +119,7 @@ function Marks({ layer, plate }: { layer: Layer; plate?: boolean }) {
           </span>
         )}
         {plate && <span>{shot?.size.join("×")}</span>}
-        {layer.kind === "veil" && <span className="flex items-center gap-1"><Layers2 size={10} /> veil</span>}
+        {layer.kind === "veil" && <span className="shrink-0" title="a veil: changes all that lies beneath it"><Layers2 size={11} aria-label="veil" /></span>}
         {layer.kind === "carrier" && <span className="truncate">carrier</span>}
         {layer.kind !== "carrier" && !plate && layer.blend !== "normal" && <span className="min-w-0 truncate" title={`laid in with ${layer.blend}`}>{layer.blend}</span>}
         {on > 0 && <span className="ml-auto shrink-0 whitespace-nowrap" title={`${on} effects`}>{on} fx</span>}

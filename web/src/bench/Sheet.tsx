@@ -61,9 +61,9 @@ function LayerSheet({ layer }: { layer: Layer }) {
       <Sentence layer={layer} />
       {layer.kind !== "veil" && <PlaceSection layer={layer} plate={plate} />}
       {layer.kind === "footage" && plate && <HoldSection layer={layer} />}
+      {layer.kind === "footage" && !plate && (layer.cut.length > 0 || shot.footage[layer.footage].alpha) && <Section title="Edge"><EdgeRows layer={layer} /></Section>}
       {layer.kind !== "carrier" && <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
-        {layer.kind === "footage" && !plate && (layer.cut.length > 0 || shot.footage[layer.footage].alpha) && <EdgeRows layer={layer} />}
         <Effects layer={layer} />
       </Section>}
       {layer.kind === "footage" && <Time layer={layer} plate={plate} />}

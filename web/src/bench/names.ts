@@ -1,7 +1,7 @@
 /** Parameters by path: what a lane or a label calls them, and which of them are keyed. */
 import type { About, Animated, Control, Layer, Matte, Ride, Shot } from "../document/types";
 
-const EDGES = [["wrap", "light wrap"], ["wrap_width", "wrap width"], ["edge_soften", "edge softness"], ["edge_width", "edge width"], ["edge_exposure", "edge exposure"], ["edge_saturation", "edge saturation"]] as const;
+const EDGES = [["wrap", "light wrap"], ["wrap_width", "wrap width"], ["edge_soften", "soft edge"], ["edge_width", "edge width"], ["edge_exposure", "edge light"], ["edge_saturation", "edge colour"]] as const;
 
 export interface Named { path: string; title: string; parameter: Animated }
 
@@ -16,6 +16,9 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
     if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"], ["shadow", "shadow"], ["shadow_soft", "shadow's edge"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });
     if (layer.place.corners) out.push({ path: `${base}/place/corners`, title: "corners", parameter: layer.place.corners as Animated });
   }
+  layer.cut.forEach((cut, i) => {
+    for (const name of ["grow", "soften"] as const) out.push({ path: `${base}/cut/${i}/${name}`, title: `cut${layer.cut.length > 1 ? ` ${i + 1}` : ""}: ${name}`, parameter: cut[name] as Animated });
+  });
   layer.effects.forEach((effect, i) => {
     const info = about?.effects.find((e) => e.kind === effect.kind);
     const params: Pick<Control, "name" | "title">[] = [{ name: "mix", title: "mix" }, ...(info?.params ?? [])];

@@ -1,8 +1,8 @@
 /** Drawing shapes in the picture, changing their points, picking a screen's colour. */
 import { api, got } from "../api/client";
-import { addMatte, addPiece, everyOutline, newChroma, newCut, newFacePiece, newMatte, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
+import { addMatte, addPiece, everyOutline, newChroma, newCut, newFacePiece, newMatte, newRange, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
 import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed, without } from "../document/outline";
-import type { Op, Outline, Piece, ShapePiece, Track, TrackFile, Vec2 } from "../document/types";
+import type { Op, Outline, Piece, RangePiece, ShapePiece, Track, TrackFile, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
 
 const STROKE_TOLERANCE_PX = 1.6;
@@ -92,6 +92,14 @@ export async function keyScreen(layerId: string): Promise<void> {
   if (!shot) return;
   set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
   await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`);
+}
+
+/** Something cut by what is bright, or has a colour, in a layer's own footage. */
+export async function cutByRange(cutId: string, kind: RangePiece["kind"], of: string): Promise<void> {
+  const { shot, set } = useBench.getState();
+  if (!shot) return;
+  set({ cutFor: cutId, selection: { kind: "layer", id: cutId } });
+  await layPiece(newRange(kind, of), `cut ${shot.layers[cutId].name} by ${kind === "luma" ? "what is bright" : "a colour"}`, `${shot.layers[of].name}: ${kind === "luma" ? "bright" : "colour"}`);
 }
 
 /** A layer cut by the oval of a tracked face, larger than it by a share of its own width, and soft. */

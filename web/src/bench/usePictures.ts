@@ -43,6 +43,10 @@ export function usePicture(variant: string, scale: number, channel: string, want
   const busy = useRef(false);
   const again = useRef(false);
   const dragging = overlay.length > 0;
+  const asked = useRef({ variant, scale });
+  useEffect(() => {
+    asked.current = { variant, scale };
+  }, [variant, scale]);
   const load = useCallback(async () => {
     if (!wanted || !useBench.getState().stored) return;
     if (busy.current) {
@@ -55,6 +59,7 @@ export function usePicture(variant: string, scale: number, channel: string, want
         again.current = false;
         const now = useBench.getState();
         const draft = now.overlay.length > 0;
+        const { variant, scale } = asked.current; // what is wanted now, which may be another than when this loop began
         const bitmap = await fetchPicture({ frame: now.frame, variant, scale: draft ? scale * DRAG_SCALE : scale, draft }, channel);
         if (bitmap) setPicture(bitmap);
         setProblem("");
@@ -64,9 +69,9 @@ export function usePicture(variant: string, scale: number, channel: string, want
     } finally {
       busy.current = false;
     }
-  }, [variant, scale, channel, wanted]);
+  }, [channel, wanted]);
   useEffect(() => {
     if (!playing || channel !== "view") void load();
-  }, [load, frame, stored?.revision, overlay, view, matte, playing, dragging, id, channel]);
+  }, [load, frame, stored?.revision, overlay, view, matte, playing, dragging, id, channel, variant, scale]);
   return { picture, problem, show: setPicture };
 }

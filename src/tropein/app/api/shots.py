@@ -178,13 +178,14 @@ async def pixel(
 ) -> PixelValues:  # fmt: skip
     """The values of the picture, or of a variant of it, at a whole shot pixel, averaged over `around` to each side."""
     document = await live.document(shot_id, revision, [])
+    channel = (
+        None if around else f"pixel {shot_id}"
+    )  # what the pointer passes over may be given up, a picked colour not
     w, h = document["size"]
     scale = min(1.0, 960 / w)
     at = (min(max(int(x * scale), 0), int(w * scale) - 1), min(max(int(y * scale), 0), int(h * scale) - 1))
     return PixelValues(
-        **await pool.ask(
-            document, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, f"pixel {shot_id}"
-        )
+        **await pool.ask(document, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, channel)
     )
 
 

@@ -49,7 +49,7 @@ class FootageLayer(LayerBase):
     wrap_width: AnimatedNumber = control(12.0, "Wrap width", soft=(1, 60), hard=(0.5, 400), step=0.5, unit="px")
     edge_soften: AnimatedNumber = control(
         0.0,
-        "Edge softness",
+        "Soft edge",
         soft=(0, 6),
         hard=(0, 100),
         step=0.05,
@@ -65,8 +65,8 @@ class FootageLayer(LayerBase):
         unit="px",
         help="How far in from its outline counts as edge.",
     )
-    edge_exposure: AnimatedNumber = control(0.0, "Edge exposure", soft=(-2, 2), hard=(-10, 10), step=0.02, unit="stops")
-    edge_saturation: AnimatedNumber = control(1.0, "Edge saturation", soft=(0, 2), hard=(0, 8), step=0.02)
+    edge_exposure: AnimatedNumber = control(0.0, "Edge light", soft=(-2, 2), hard=(-10, 10), step=0.02, unit="stops")
+    edge_saturation: AnimatedNumber = control(1.0, "Edge colour", soft=(0, 2), hard=(0, 8), step=0.02)
     place: Place = Field(default_factory=Place)
 
 

@@ -17,7 +17,9 @@ CELL_PX = 8  # of the footage's own pixels: screen light varies slowly
 SURE_SHARE, NEAR_RATIO, PICKED_RATIO = 0.25, 0.06, 0.15  # measured on synthetic plates: what counts as surely screen
 BEYOND = 0.5  # natural logarithm: how much darker or brighter than anywhere seen the screen is thought to be
 FEWEST_CELLS = 24
-EMPTY_SHARE = 0.5  # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
+EMPTY_SHARE = (
+    0.5  # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
+)
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
 
 
