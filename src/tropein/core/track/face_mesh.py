@@ -46,6 +46,8 @@ LIVELY = (
 )  # fmt: skip
 OUTER_EYES_CM = 9.0  # a usual face's distance between the outer corners, which sets the scale of poses
 
+SHUT_SHARE = 0.45  # of an open eye's height is what the mesh leaves open of a shut one (measured on the pilot plate)
+
 Mesh = NDArray[np.float64]
 
 
@@ -83,7 +85,7 @@ def opening(mesh: Mesh, four: tuple[int, int, int, int]) -> float:
 def openness(values: NDArray[np.float64]) -> NDArray[np.float64]:
     """Openings through a shot (n,) as 0 (shut) to 1 (as open as it usually is when open)."""
     wide = float(np.percentile(values, 75))
-    shut = min(0.3 * wide, float(values.min()))
+    shut = SHUT_SHARE * wide
     return np.clip((values - shut) / max(wide - shut, 1e-6), 0, 1)
 
 
@@ -128,9 +130,6 @@ _LOOPS = {
     "left lids": LEFT_LIDS, "right lids": RIGHT_LIDS, "outer lips": OUTER_LIPS, "inner lips": INNER_LIPS,
     "left brow": LEFT_BROW, "right brow": RIGHT_BROW, "oval": OVAL,
 }  # fmt: skip
-
-
-SHUT_SHARE = 0.45  # of an open eye's height is what the mesh leaves open of a shut one (measured on the pilot plate)
 
 
 def loop(mesh: Mesh, name: str, eye_open: float = 1.0) -> NDArray[np.float64]:
