@@ -181,7 +181,7 @@ def main() -> None:
     )
     print("| --- | --- | --- | --- | --- | --- | --- | --- | --- |")
     with tempfile.TemporaryDirectory() as name:
-        plates = [caster(), *(synthetic(seed, Path(name)) for seed in (11, 12, 13))]
+        plates = [caster(), *(synthetic(seed, Path(name)) for seed in (11, 12, 13, 21, 22, 23))]
     for plate in plates:
         settings = {kind: tuned(plate, kind) for kind in ("chromakey", "colorkey")}
         rows = []

@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from bench.objects import KINDS, ObjectScene, colours, make
 from tropein.core.compose.cutouts import Carry, _Small, carry
-from tropein.core.matte import cutout
 from tropein.core.matte.cutout import Stroke
 
 COUNT, MOST_STROKES, ENOUGH = 54, 10, 0.975
@@ -46,9 +45,7 @@ def strokes_for(scene: ObjectScene) -> list[Stroke]:
     ]
     small = _Small(Carry(scene.rgb, scene.size, (0, 0), {0: strokes}))
     for _ in range(MOST_STROKES - 2):
-        h, w = small.half(0).shape[:2]
-        got = cutout.settled(small.half(0), cutout.marked(strokes, (w, h), small.scale * 0.5))
-        got = cv2.resize(np.uint8(got), scene.size, interpolation=cv2.INTER_NEAREST).astype(bool)
+        got = cv2.resize(np.uint8(small.settled(0)), scene.size, interpolation=cv2.INTER_NEAREST).astype(bool)
         if iou(got, truth) > ENOUGH:
             break
         missed, extra = truth & ~got, got & ~truth

@@ -12,10 +12,12 @@ from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
 from tropein.core.matte import cutout
-from tropein.core.matte.cutout import Mask, Stroke
+from tropein.core.matte.cutout import Stroke
+from tropein.core.matte.two_motions import Flows, Mask, Picture, flows, told
 from tropein.core.track.cuts import Cuts
 
-WIDTH, HALF = 960, 0.5  # coverage is kept at most so wide; the outline is carried on half of that
+WIDTH, HALF = 960, 0.5  # coverage is kept at most so wide; strokes are settled on half of that
+CARRIED_WIDTH = 640  # the outline is carried on pictures at most so wide
 KEPT_BYTES = 192 << 20
 Rgb = Callable[[int], NDArray[np.uint8]]
 
@@ -49,7 +51,7 @@ def carry(job: Carry) -> dict[int, NDArray[np.uint8]]:
 def _reached(job: Carry, small: _Small, cuts: Cuts, keys: list[int], begin: int) -> dict[int, Mask]:
     """Everything that is reached without a cut from the first frame with a stroke that keeps."""
     first, last = job.span
-    onwards: dict[int, Mask] = {begin: cutout.settled(small.half(begin), small.marks(begin))}
+    onwards: dict[int, Mask] = {begin: small.settled(begin)}
     _walk(job, small, cuts, onwards, begin, last, lambda f: f in keys)
     done = dict(onwards)
     starts = [k for k in keys if k in onwards]
@@ -70,12 +72,26 @@ def _walk(
     job: Carry, small: _Small, cuts: Cuts, masks: dict[int, Mask], at: int, stop: int, stroked: Callable[[int], bool]
 ) -> None:
     step = 1 if stop >= at else -1
+    behind: Flows | None = None
     for frame in range(at + step, stop + step, step):
-        if cuts.between(frame - step, frame):
+        if behind is None and cuts.between(frame - step, frame):
             return
-        marks = small.marks(frame) if stroked(frame) else None
-        masks[frame] = cutout.carried(small.half(frame - step), small.half(frame), masks[frame - step], marks)
+        before, now = small.carried(frame - step), small.carried(frame)
+        beyond = frame + step
+        seen = job.span[0] <= beyond <= job.span[1] and not cuts.between(frame, beyond)
+        after = small.carried(beyond) if seen else None
+        marks = small.marks(frame, now) if stroked(frame) else None
+        last = masks[frame - step]
+        ahead = None if after is None else flows(now, after)
+        if last.any():
+            tells = told(before, now, after, last, behind or flows(before, now), ahead)
+            masks[frame] = cutout.carried(tells, now, marks)
+        else:
+            masks[frame] = last if marks is None else cutout.settled(now, marks)
         job.report(frame)
+        if ahead is None:
+            return
+        behind = ahead
 
 
 class _Small:
@@ -84,7 +100,7 @@ class _Small:
     def __init__(self, job: Carry) -> None:
         self.job = job
         self.scale = min(1.0, WIDTH / job.size[0])
-        self._halves: OrderedDict[int, NDArray[np.uint8]] = OrderedDict()
+        self._pictures: OrderedDict[tuple[int, float], Picture] = OrderedDict()
 
     def whole(self, frame: int) -> NDArray[np.uint8]:
         picture = self.job.rgb(frame)
@@ -94,13 +110,27 @@ class _Small:
             else cv2.resize(picture, None, fx=self.scale, fy=self.scale, interpolation=cv2.INTER_AREA)
         )
 
-    def half(self, frame: int) -> NDArray[np.uint8]:
-        if frame not in self._halves:
-            self._halves[frame] = cv2.resize(self.whole(frame), None, fx=HALF, fy=HALF, interpolation=cv2.INTER_AREA)
-            while sum(p.nbytes for p in self._halves.values()) > KEPT_BYTES:
-                self._halves.popitem(last=False)
-        return self._halves[frame]
+    def settled(self, frame: int) -> Mask:
+        """What the strokes of a frame say, as fine as it is carried."""
+        half, now = self.half(frame), self.carried(frame)
+        return cutout.refined(now, cutout.settled(half, self.marks(frame, half)), self.marks(frame, now))
 
-    def marks(self, frame: int) -> NDArray[np.uint8]:
-        h, w = self.half(frame).shape[:2]
-        return cutout.marked(self.job.strokes[frame], (w, h), self.scale * HALF)
+    def half(self, frame: int) -> Picture:
+        return self._kept(frame, self.scale * HALF)
+
+    def carried(self, frame: int) -> Picture:
+        return self._kept(frame, min(self.scale, CARRIED_WIDTH / self.job.size[0]))
+
+    def marks(self, frame: int, picture: Picture) -> NDArray[np.uint8]:
+        """The strokes of a frame on a picture of it."""
+        h, w = picture.shape[:2]
+        return cutout.marked(self.job.strokes[frame], (w, h), w / self.job.size[0])
+
+    def _kept(self, frame: int, scale: float) -> Picture:
+        key = (frame, scale)
+        if key not in self._pictures:
+            size = tuple(max(1, round(n * scale)) for n in self.job.size)
+            self._pictures[key] = cv2.resize(self.whole(frame), size, interpolation=cv2.INTER_AREA)
+            while sum(p.nbytes for p in self._pictures.values()) > KEPT_BYTES:
+                self._pictures.popitem(last=False)
+        return self._pictures[key]

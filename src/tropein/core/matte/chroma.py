@@ -1,8 +1,10 @@
 """Chroma key: coverage from how much of the screen's light is missing, and the subject's colour without the screen.
 
-A pixel is a share of the subject over a share of the screen, so coverage is linear in light: with d the excess of the
-key channel over the larger of the others, alpha = (d(screen) - d(pixel)) / (d(screen) - d(subject)). What is left after the
-screen's share is subtracted is the subject's own light (cf. Vlahos, US 4,344,085; Smith & Blinn, SIGGRAPH 1996).
+A pixel is a share of the subject over a share of the screen, in linear light: pixel = p c + (1 - alpha) screen, with c the
+hue of the subject as it is seen nearby where it is solid (grey where none is) and p its brightness, which is free: three
+channels, two unknowns, solved by weighted least squares with p >= 0. What is left after the screen's share is subtracted is the
+subject's own light (the matting equation and its solution from what is known of a colour: Smith & Blinn, Blue screen matting,
+SIGGRAPH 1996).
 """
 
 from __future__ import annotations
@@ -19,7 +21,13 @@ from tropein.core.matte.screen import Screen, excess
 Plane = NDArray[np.float32]
 Rgb = NDArray[np.float32]
 SOLID = 0.97
-FLOOR_SIGMA_PX, FLOOR_FADE_PX = 12.0, (32.0, 96.0)  # how far the subject's own colour is carried to its edge
+NEARBY_PX = 12.0  # standard deviation in pixels of the footage: how far the subject's own light is carried to its edge
+# weights 1 / (light + DARK) ** NOISE_POWER: grain grows with light
+DARK, NOISE_POWER = np.float32(0.02), np.float32(0.6)
+HELD = np.float32(0.02)
+GENTLE = 0.05
+AROUND_PX = 2.0
+SURELY_CLEAR, FEWEST = 0.05, 200
 CORE_ALPHA, FEATHER_PX = 0.6, 2.0
 TINY = 1e-4
 
@@ -36,28 +44,73 @@ class Keying:
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _alpha(rgb, light, key, a, b, floor, low, high, out):  # type: ignore[no-untyped-def]
+def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
+    one, tiny = np.float32(1), np.float32(1e-6)
     for y in nb.prange(rgb.shape[0]):
         for x in range(rgb.shape[1]):
-            screen = light[y, x, key] - max(light[y, x, a], light[y, x, b])
-            here = rgb[y, x, key] - max(rgb[y, x, a], rgb[y, x, b])
-            share = (screen - here) / max(screen - floor[y, x], np.float32(1e-4))
-            out[y, x] = min(max((share - low) / (high - low), np.float32(0)), np.float32(1))
+            known = trust[y, x]
+            grey = (near[y, x, 0] + near[y, x, 1] + near[y, x, 2]) / np.float32(3)
+            cc = cs = ss = ci = si = weights = np.float32(0)
+            for k in range(3):
+                c = one - known + known * near[y, x, k] / max(grey, np.float32(1e-4))
+                screen, here = light[y, x, k], rgb[y, x, k]
+                w = one / (max(here, np.float32(0)) + DARK) ** NOISE_POWER
+                weights += w
+                cc += w * c * c
+                cs += w * c * screen
+                ss += w * screen * screen
+                ci += w * c * here
+                si += w * screen * here
+            held = (
+                HELD * known * weights / np.float32(3)
+            )  # a subject as bright as it is nearby, where nothing else tells
+            cc, cs, ss = cc + held, cs + held * grey, ss + held * grey * grey
+            ci, si = ci + held * grey, si + held * grey * grey
+            rest = (cc * si - cs * ci) / max(cc * ss - cs * cs, tiny)
+            if ci - cs * rest < 0:  # less than no subject
+                rest = si / max(ss, tiny)
+            out[y, x] = one - rest
 
 
 def coverage(rgb: Rgb, screen: Screen, keying: Keying, scale: float = 1.0) -> Plane:
     """(h, w) alpha 0..1 of (h, w, 3) linear light. scale: pixels of the picture per pixel of the footage."""
-    floor = _floor(rgb, screen, scale)
-    out = np.empty(rgb.shape[:2], np.float32)
-    a, b = screen.others
-    high = max(keying.high, keying.low + 0.01)
-    _alpha(
-        np.ascontiguousarray(rgb), np.ascontiguousarray(screen.light), screen.key, a, b, floor, np.float32(keying.low),
-        np.float32(high), out,
-    )  # fmt: skip
+    near, trust = _nearby(rgb, screen, scale)
+    share = np.empty(rgb.shape[:2], np.float32)
+    _share(np.ascontiguousarray(rgb), np.ascontiguousarray(screen.light), near, trust, share)
+    out = _ends(share, keying, scale)
     if keying.core_px * scale >= 0.5:
         np.maximum(out, _core(out, keying.core_px * scale, scale), out=out)
     return out
+
+
+def _ends(share: Plane, keying: Keying, scale: float) -> Plane:
+    """What is nearly screen made clear and what is nearly solid made solid, by what is around: a single hair keeps its thin
+    edge, the grain of the screen does not. Beyond GENTLE both are cut off pixel by pixel."""
+    high = max(keying.high, keying.low + 0.01)
+    clear, solid = min(keying.low, GENTLE), min(1 - high, GENTLE)
+    low, high = keying.low - clear, high + solid
+    out = np.clip((share - low) / (high - low), 0, 1).astype(np.float32)
+    around = cv2.GaussianBlur(out, (0, 0), max(AROUND_PX * scale, 0.5))
+    if clear > 0:
+        out *= _smooth_step(around / max(clear, _grain_of(share)))
+    if solid > 0:
+        out = 1 - (1 - out) * _smooth_step((1 - around) / solid)
+    return out
+
+
+def _smooth_step(t: Plane) -> Plane:
+    """0 up to half, 1 from one and a half."""
+    t = np.clip(t - 0.5, 0, 1)
+    return (t * t * (3 - 2 * t)).astype(np.float32)
+
+
+def _grain_of(share: Plane) -> float:
+    """Standard deviation of the coverage of what is surely screen; 0 where there is none."""
+    calm = cv2.blur(share, (9, 9))[::3, ::3] < SURELY_CLEAR
+    there = share[::3, ::3][calm]
+    if there.size < FEWEST:
+        return 0.0
+    return 1.4826 * float(np.median(np.abs(there - np.median(there))))
 
 
 def _halved(picture: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -65,20 +118,21 @@ def _halved(picture: NDArray[np.float32]) -> NDArray[np.float32]:
     return cv2.resize(picture, (max(1, w // 2), max(1, h // 2)), interpolation=cv2.INTER_AREA)
 
 
-def _floor(rgb: Rgb, screen: Screen, scale: float) -> Plane:
-    """(h, w) the subject's own excess, at most 0, carried from where it is solid to its edges."""
+def _nearby(rgb: Rgb, screen: Screen, scale: float) -> tuple[Rgb, Plane]:
+    """(h, w, 3) the subject's own light, carried from where it is solid to its edges, and (h, w) 0..1 how far it is known."""
     h, w = rgb.shape[:2]
     small, light = _halved(np.ascontiguousarray(rgb)), _halved(np.ascontiguousarray(screen.light))
     own, full = excess(small, screen.key), np.maximum(excess(light, screen.key), TINY)
     solid = (1 - own / full > SOLID).astype(np.uint8)
     solid = cv2.erode(solid, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=0)
-    sigma = FLOOR_SIGMA_PX * scale / 2
-    weight = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), max(sigma, 0.5))
-    carried = cv2.GaussianBlur(np.minimum(own, 0) * solid, (0, 0), max(sigma, 0.5)) / (weight + 0.05)
-    near, far = (p * scale / 2 for p in FLOOR_FADE_PX)
-    deep = cv2.distanceTransform(solid, cv2.DIST_L2, 3)
-    fade = np.clip((far - deep) / max(far - near, 1e-3), 0, 1)
-    return cv2.resize((carried * fade).astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    sigma = max(NEARBY_PX * scale / 2, 0.5)
+    weight = cv2.GaussianBlur(solid.astype(np.float32), (0, 0), sigma)
+    carried = cv2.GaussianBlur(small * solid[..., None], (0, 0), sigma) / (weight[..., None] + TINY)
+    trust = weight / (weight + 0.05)
+    return (
+        cv2.resize(np.maximum(carried, 0), (w, h), interpolation=cv2.INTER_LINEAR),
+        cv2.resize(trust, (w, h), interpolation=cv2.INTER_LINEAR),
+    )
 
 
 def _core(alpha: Plane, radius_px: float, scale: float) -> Plane:

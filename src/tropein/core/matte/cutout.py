@@ -1,9 +1,9 @@
 """A subject cut out without a screen: a few strokes on a frame, carried through the shot by the subject's own motion.
 
 In a frame with strokes, what they say is spread by watershed (Meyer 1992) and settled by graph cut over colours (GrabCut, Rother
-et al. 2004). From frame to frame the outline is carried by dense flow (DIS, Kroeger et al. 2016) of the subject alone: flow that
-does not come back, or lies on the ground, does not count, and is continued outwards from the subject, or the ground's motion
-would bleed over the edge. Then the cut is settled again in a narrow band along it. The same input gives the same matte.
+et al. 2004). From frame to frame the outline is carried by the motion of the subject alone, or the ground's motion would bleed over
+the edge. Then the cut is settled again in a narrow band along it, in which what plainly moves with the subject, or with the
+ground, is decided beforehand. The same input gives the same matte.
 """
 
 from __future__ import annotations
@@ -14,13 +14,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-Mask = NDArray[np.bool_]
-Picture = NDArray[np.uint8]
+from tropein.core.matte.two_motions import Mask, Picture, Told
+
 KEEP, REMOVE = 1, 2
-BAND_PX = 4
+BAND_PX, REFINED_PX = 6, 3
 TOLD_BY_CUT = 0.7  # the rest is told by what was carried, which steadies the edge
-TRUST_PX = 1.0
-SPREAD_PX, FAR_PX = 5.0, 25.0
+MOVES = 2.0  # odds from which on motion alone decides
 REACH_PX = 60  # strokes on a carried frame change it so far around them
 LEAST_SHARE = 0.04  # of the largest part: smaller ones that no stroke keeps are crumbs
 EDGE_RADIUS, EDGE_EPSILON = 6, 4e-4
@@ -68,21 +67,38 @@ def settled(picture: Picture, marks: NDArray[np.uint8], start: Mask | None = Non
     return _cleaned(_cut(picture, labels, 4), marks)
 
 
-def carried(before: Picture, now: Picture, mask: Mask, marks: NDArray[np.uint8] | None = None) -> Mask:
-    """The subject's mask of one frame brought to the next (h, w, 3); `marks` are strokes drawn there."""
-    if not mask.any():
-        return settled(now, marks) if marks is not None else mask
-    warped = _warped(before, now, mask)
-    sure = warped > 0.5
+def refined(picture: Picture, mask: Mask, marks: NDArray[np.uint8]) -> Mask:
+    """A mask settled on a smaller picture, brought to a larger one (h, w, 3) and settled along its outline; `marks` are of that."""
+    h, w = picture.shape[:2]
+    if not mask.any() or mask.shape == (h, w):
+        return mask
+    larger = cv2.resize(mask.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
+    labels = _labels(cv2.GaussianBlur(larger, (0, 0), 1.0) > 0.5, REFINED_PX)
+    labels[marks == KEEP], labels[marks == REMOVE] = cv2.GC_FGD, cv2.GC_BGD
+    return _cleaned(_cut(picture, labels, 1), marks)
+
+
+def carried(told: Told, now: Picture, marks: NDArray[np.uint8] | None = None) -> Mask:
+    """The subject in a frame (h, w, 3), from what its motion and the ground's tell; `marks` are strokes drawn there."""
+    sure = told.warped > 0.5
     if not sure.any():
         return settled(now, marks) if marks is not None else sure
-    labels = np.where(sure, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
-    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 3) for m in (sure, ~sure))
-    labels[inside > BAND_PX], labels[outside > BAND_PX] = cv2.GC_FGD, cv2.GC_BGD
-    cut = _cut(now, labels, 1)
-    mixed = cv2.GaussianBlur(TOLD_BY_CUT * cut + (1 - TOLD_BY_CUT) * warped, (0, 0), 1.0) > 0.5
-    clean = _cleaned(mixed, None)
+    labels = _labels(sure, BAND_PX)
+    open_ = (labels == cv2.GC_PR_FGD) | (labels == cv2.GC_PR_BGD)
+    goes, stays = open_ & (told.odds > MOVES), open_ & (told.odds < -MOVES)
+    labels[goes & sure], labels[stays & ~sure] = cv2.GC_FGD, cv2.GC_BGD
+    labels[goes & ~sure], labels[stays & sure] = cv2.GC_PR_FGD, cv2.GC_PR_BGD
+    mixed = TOLD_BY_CUT * _cut(now, labels, 1) + (1 - TOLD_BY_CUT) * told.warped
+    clean = _cleaned(cv2.GaussianBlur(mixed, (0, 0), 1.0), None)
     return clean if marks is None else settled(now, marks, clean)
+
+
+def _labels(guess: Mask, band: float) -> NDArray[np.uint8]:
+    """GrabCut's labels of a guess that is open only along its outline."""
+    labels = np.where(guess, cv2.GC_PR_FGD, cv2.GC_PR_BGD).astype(np.uint8)
+    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 3) for m in (guess, ~guess))
+    labels[inside > band], labels[outside > band] = cv2.GC_FGD, cv2.GC_BGD
+    return labels
 
 
 def between(before: Mask, after: Mask, share: float) -> Mask:
@@ -142,36 +158,6 @@ def _cut(picture: Picture, labels: NDArray[np.uint8], rounds: int) -> NDArray[np
     out = np.zeros((h, w), np.float32)
     out[y0:y1, x0:x1] = (part == cv2.GC_FGD) | (part == cv2.GC_PR_FGD)
     return out
-
-
-def _warped(before: Picture, now: Picture, mask: Mask) -> NDArray[np.float32]:
-    a, b = (cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in (before, now))
-    dis = cv2.DISOpticalFlow.create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
-    there, back = dis.calc(a, b, None), dis.calc(b, a, None)
-    h, w = a.shape
-    x, y = np.meshgrid(np.arange(w, dtype=np.float32), np.arange(h, dtype=np.float32))
-    returned = cv2.remap(back, x + there[..., 0], y + there[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    error = np.linalg.norm(there + returned, axis=2)
-    core = cv2.erode(np.uint8(mask), np.ones((5, 5)))
-    weight = np.where((core > 0) & (error < TRUST_PX), np.exp(-(error**2)), 0).astype(np.float32)
-    if weight.sum() < 20:
-        weight = (mask * np.exp(-np.minimum(error, 6.0))).astype(np.float32)
-    flow = _continued(there, weight)
-    # where each pixel of the next frame came from: x = y + flow(y), solved by fixed point
-    from_x, from_y = x - flow[..., 0], y - flow[..., 1]
-    for _ in range(3):
-        at = cv2.remap(flow, from_x, from_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        from_x, from_y = x - at[..., 0], y - at[..., 1]
-    return cv2.remap(mask.astype(np.float32), from_x, from_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-
-
-def _continued(flow: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Flow known with some weight, spread over the whole picture: from close by where there is any, else from farther off."""
-    total, share = np.zeros_like(flow), np.zeros_like(weight)
-    for sigma, k in ((SPREAD_PX, 1.0), (FAR_PX, 1e-3), (4 * FAR_PX, 1e-6)):
-        total += k * cv2.GaussianBlur(flow * weight[..., None], (0, 0), sigma)
-        share += k * cv2.GaussianBlur(weight, (0, 0), sigma)
-    return total / (share[..., None] + 1e-12)
 
 
 def _cleaned(mask: NDArray, marks: NDArray[np.uint8] | None) -> Mask:
