@@ -25,6 +25,7 @@ from tropein.core.matte.cutout import Stroke
 from tropein.core.matte.cutout_file import CutoutFile, packed
 from tropein.core.matte.foreground import cleaned
 from tropein.core.matte.people import guessed
+from tropein.core.matte.two_motions import flows, told
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
@@ -113,6 +114,44 @@ def test_strokes_that_keep_nothing_or_contradict_each_other_are_met_in_words_or_
     over = Stroke(False, ((x - 45, y), (x + 45, y)), 100)
     got = masks(clip, {0: [*strokes(clip, 0), over]}, last=1)
     assert got[0].sum() < 0.3 * truth(clip, 0).sum()
+
+
+class Hidden(Disc):
+    """A disc whose pattern has the colours of the wall: only how it moves tells it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.skin = texture(200, 200, seed=4) // 2 + np.array([0, 40, 90], np.uint8)
+
+
+def test_what_moves_with_the_subject_and_what_with_the_ground_is_told_apart() -> None:
+    clip = Hidden()
+    before, now, after = (clip.rgb(i) for i in (5, 6, 7))
+    behind, ahead = flows(before, now), flows(now, after)
+    tells = told(before, now, after, truth(clip, 5), behind, ahead)
+    assert iou(tells.warped > 0.5, truth(clip, 6)) > 0.95
+    there = truth(clip, 6)
+    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 3) for m in (there, ~there))
+    near_in, near_out = (inside > 3) & (inside < 12), (outside > 3) & (outside < 12)
+    assert (tells.odds[near_in] > 0.5).mean() > 0.5 and (tells.odds[near_in] < -1).mean() < 0.03
+    assert (tells.odds[near_out] < -0.5).mean() > 0.5 and (tells.odds[near_out] > 1).mean() < 0.03
+    # what the disc uncovers on its left was not to be seen before: only the frame after tells
+    x = np.arange(clip.size[0])[None] < clip.truth(6).centre[0]
+    behind_it = near_out & x & truth(clip, 5)
+    alone = told(before, now, None, truth(clip, 5), behind, None)
+    assert behind_it.sum() > 40
+    assert (tells.odds[behind_it] < 0).mean() > 0.6 and (alone.odds[behind_it] < 0).mean() < 0.1
+
+
+def test_a_thing_that_looks_like_its_ground_is_carried_by_its_motion() -> None:
+    clip = Hidden()
+    x, y = clip.truth(0).centre
+    r = clip.truth(0).sides[0] / 2
+    round_it = tuple((x + 1.05 * r * np.cos(a), y + 1.05 * r * np.sin(a)) for a in np.linspace(0, 6.3, 60))
+    whole = Stroke(True, ((x, y),), 1.9 * r)
+    got = masks(clip, {0: [Stroke(False, round_it, 5), whole]}, last=14)
+    scores = [iou(got[i], truth(clip, i)) for i in range(15)]
+    assert scores[0] > 0.9 and min(scores) > 0.88, np.round(scores, 3)
 
 
 def test_the_edge_loses_the_old_background() -> None:

@@ -491,3 +491,44 @@ def test_light_from_behind_wraps_round_an_edge_and_only_there() -> None:
     assert plain[25, 21] < 0.01 and 0.05 < wrap[25, 21] < 0.18  # just inside the edge
     assert wrap[25, 20] > wrap[25, 23] > wrap[25, 26]
     assert np.allclose(plain[:, :18], wrap[:, :18])  # the plate is as it was
+
+
+def keyed_mix(subject: np.ndarray, alpha: np.ndarray, screen: np.ndarray) -> np.ndarray:
+    """What the key makes of a mix over a smooth green screen."""
+    mixed = alpha[..., None] * subject + (1 - alpha[..., None]) * screen
+    found = find(mixed.astype(np.float32), None, 1.0)
+    assert found is not None
+    return chroma.coverage(mixed.astype(np.float32), found, chroma.Keying())
+
+
+@settings(max_examples=15, deadline=None)
+@given(dark=st.floats(0.25, 1.0), red=st.floats(0.2, 0.7), green=st.floats(0.3, 0.75), blue=st.floats(0.05, 0.25))
+def test_a_soft_edge_darker_than_its_subject_is_covered_rightly(
+    dark: float, red: float, green: float, blue: float
+) -> None:
+    """Hair beside skin has its hue and another brightness: only the hue is carried to the edge."""
+    screen = np.broadcast_to(np.float32([0.04, 0.35, 0.08]), (200, 240, 3))
+    x = np.arange(240, dtype=np.float32)
+    alpha = np.tile(np.clip((134 - x) / 14, 0, 1), (200, 1)).astype(np.float32)
+    bright = np.where(x < 118, 1.0, dark)[None, :, None]
+    got = keyed_mix(np.float32([red, green * red, blue]) * bright, alpha, screen)
+    soft = (alpha > 0.1) & (alpha < 0.9)
+    assert np.abs(got - alpha)[soft].mean() < 0.06
+    assert got[:, 150:].max() < 0.01 and got[:, :100].min() > 0.99
+
+
+def test_a_thin_hair_stays_and_the_grain_of_the_screen_goes() -> None:
+    rng = np.random.default_rng(3)
+    screen = np.broadcast_to(np.float32([0.04, 0.35, 0.08]), (160, 200, 3))
+    alpha = np.zeros((160, 200), np.float32)
+    alpha[:, :60] = 1
+    cv2.line(alpha, (60, 80), (150, 40), 0.5, 1, cv2.LINE_AA)
+    mixed = alpha[..., None] * np.float32([0.2, 0.12, 0.08]) + (1 - alpha[..., None]) * screen
+    grainy = (mixed * (1 + 0.04 * rng.normal(size=mixed.shape))).astype(np.float32)
+    found = find(grainy, None, 1.0)
+    assert found is not None
+    got = chroma.coverage(grainy, found, chroma.Keying())
+    away = cv2.dilate(np.uint8(alpha > 0), np.ones((15, 15))) == 0
+    assert got[away].mean() < 0.002
+    hair = (alpha > 0.3) & (np.arange(200)[None] > 70)
+    assert got[hair].mean() > 0.7 * alpha[hair].mean()

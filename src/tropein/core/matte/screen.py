@@ -17,6 +17,7 @@ CELL_PX = 8  # of the footage's own pixels: screen light varies slowly
 SURE_SHARE, NEAR_RATIO, PICKED_RATIO = 0.25, 0.06, 0.15  # measured on synthetic plates: what counts as surely screen
 BEYOND = 0.5  # natural logarithm: how much darker or brighter than anywhere seen the screen is thought to be
 FEWEST_CELLS = 24
+LIKELY = (0.25, 1.0, 1.0)  # red, green, blue
 EMPTY_SHARE = (
     0.5  # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
 )
@@ -98,8 +99,8 @@ def seen_empty(rgb: Rgb, picked: tuple[float, float, float] | None, cell: int = 
 
 
 def _strongest(small: Rgb) -> int:
-    """The channel in which most of the picture stands out."""
-    return int(np.argmax([np.clip(excess(small, key), 0, None).mean() for key in range(3)]))
+    """The channel in which most of the picture stands out; red counts for less, for skin and clothes are red and screens seldom."""
+    return int(np.argmax([k * np.clip(excess(small, key), 0, None).mean() for key, k in enumerate(LIKELY)]))
 
 
 def _smooth(small: Rgb, sure: NDArray[np.bool_]) -> NDArray[np.float64]:
