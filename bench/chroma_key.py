@@ -62,7 +62,18 @@ def through_h264(frames: list[NDArray[np.uint8]], folder: Path) -> list[NDArray[
         return [f.reformat(format="rgb24", src_colorspace="ITU709").to_ndarray() for f in film.decode(video=0)]
 
 
-def synthetic(seed: int, folder: Path) -> Plate:
+def folds(rng: np.random.Generator) -> NDArray[np.float32]:
+    """(h, w, 1) what folds and seams leave of the light on a hanging cloth."""
+    w, h = SIZE
+    y, x = np.mgrid[0:h, 0:w].astype(np.float32)
+    left = np.ones((h, w), np.float32)
+    for depth, width in [(rng.uniform(0.15, 0.45), rng.uniform(12, 40)) for _ in range(5)] + [(0.35, 2.5)] * 2:
+        across = x + rng.uniform(-0.4, 0.4) * y - rng.uniform(0, w)
+        left *= 1 - depth * np.exp(-((across / width) ** 2))
+    return left[..., None]
+
+
+def synthetic(seed: int, folder: Path, folded: bool = False) -> Plate:
     """A head of hair that sways before a green screen lit from one side, smoke beside it."""
     rng = np.random.default_rng(seed)
     w, h = SIZE
@@ -70,6 +81,8 @@ def synthetic(seed: int, folder: Path) -> Plate:
     screen = (
         np.float32([0.03, 0.32, 0.07]) * (1 + 0.5 * np.sin((x / w + rng.random()) * 2) * np.cos(y / h * 2))[..., None]
     )
+    if folded:
+        screen = screen * folds(np.random.default_rng(seed + 1000))
     texture = cv2.resize(rng.random((24, 40)).astype(np.float32), SIZE, interpolation=cv2.INTER_CUBIC)[..., None]
     skin = np.float32(rng.uniform([0.3, 0.18, 0.12], [0.5, 0.32, 0.25])) * (0.7 + 0.5 * texture)
     strands = [(rng.uniform(0, np.pi), rng.uniform(60, 190), rng.normal(0, 0.6)) for _ in range(260)]
@@ -105,7 +118,7 @@ def synthetic(seed: int, folder: Path) -> Plate:
         lights.append(light)
     alone = convert(screen, WORKING, DISPLAY) + rng.normal(0, 0.008, screen.shape)
     *seen, empty = through_h264([*codes, (np.clip(alone, 0, 1) * 255 + 0.5).astype(np.uint8)], folder)
-    return Plate(f"green, seed {seed}", seen, alphas, lights, empty)
+    return Plate(f"green{' with folds' * folded}, seed {seed}", seen, alphas, lights, empty)
 
 
 def caster() -> Plate:
@@ -182,6 +195,7 @@ def main() -> None:
     print("| --- | --- | --- | --- | --- | --- | --- | --- | --- |")
     with tempfile.TemporaryDirectory() as name:
         plates = [caster(), *(synthetic(seed, Path(name)) for seed in (11, 12, 13, 21, 22, 23))]
+        plates += [synthetic(seed, Path(name), folded=True) for seed in (24, 25)]
     for plate in plates:
         settings = {kind: tuned(plate, kind) for kind in ("chromakey", "colorkey")}
         rows = []

@@ -18,9 +18,10 @@ SURE_SHARE, NEAR_RATIO, PICKED_RATIO = 0.25, 0.06, 0.15  # measured on synthetic
 BEYOND = 0.5  # natural logarithm: how much darker or brighter than anywhere seen the screen is thought to be
 FEWEST_CELLS = 24
 LIKELY = (0.25, 1.0, 1.0)  # red, green, blue
-EMPTY_SHARE = (
-    0.5  # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
-)
+# of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
+EMPTY_SHARE = 0.5
+# in cells: where the screen lies open, and how fine its folds are followed there; as natural logarithms: hue and depth of a fold
+OPEN_CELLS, FOLD_CELLS, SAME_HUE, DEEPEST = 2.0, 0.7, 0.08, 1.2
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
 
 
@@ -77,7 +78,7 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
     if sure.sum() < FEWEST_CELLS:
         return None
     flat = np.median(small[sure], axis=0)
-    light = np.exp(np.log(flat) * (1 - follow) + np.log(_smooth(small, sure)) * follow) if follow > 0 else None
+    light = np.exp(np.log(flat) * (1 - follow) + np.log(_smooth(small, sure, key)) * follow) if follow > 0 else None
     if light is None:
         return Screen(np.broadcast_to(flat.astype(np.float32), rgb.shape), key)
     full = cv2.resize(light.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
@@ -103,7 +104,7 @@ def _strongest(small: Rgb) -> int:
     return int(np.argmax([k * np.clip(excess(small, key), 0, None).mean() for key, k in enumerate(LIKELY)]))
 
 
-def _smooth(small: Rgb, sure: NDArray[np.bool_]) -> NDArray[np.float64]:
+def _smooth(small: Rgb, sure: NDArray[np.bool_], key: int) -> NDArray[np.float64]:
     h, w = sure.shape
     y, x = np.mgrid[-1 : 1 : h * 1j, -1 : 1 : w * 1j]
     terms = np.stack([np.ones_like(x), x, y, x * x, x * y, y * y], -1)
@@ -120,9 +121,25 @@ def _smooth(small: Rgb, sure: NDArray[np.bool_]) -> NDArray[np.float64]:
     fitted = terms @ coefficients
     trust = np.zeros((h, w))
     trust[sure] = weight
-    left_over = (logs - fitted) * trust[..., None]
-    sigma = max(2.0, w / 40)
-    share = cv2.GaussianBlur(trust, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
-    rest = cv2.GaussianBlur(left_over, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+    base = fitted + _carried(logs - fitted, trust, max(2.0, w / 40))
     low, high = np.percentile(b, [1, 99], axis=0)  # a polynomial must not run away where no screen was seen
-    return np.exp(np.clip(fitted + rest / (share + 0.05)[..., None], low - BEYOND, high + BEYOND))
+    base = np.clip(base, low - BEYOND, high + BEYOND)
+    return np.exp(base + _folds(logs - base, sure, key))
+
+
+def _folds(left_over: NDArray[np.float64], sure: NDArray[np.bool_], key: int) -> NDArray[np.float64]:
+    """(h, w, 3) light and dark of the screen finer than the fit, where the screen lies open: beside a subject, dark hair looks
+    like a fold, so nothing is taken from there."""
+    away = cv2.distanceTransform(sure.astype(np.uint8), cv2.DIST_L2, 3)
+    open_ = np.clip((away - OPEN_CELLS) / OPEN_CELLS, 0, 1)
+    shade = left_over[..., key : key + 1]
+    tinted = np.abs(left_over - shade).max(-1)
+    trust = open_ * np.exp(-((tinted / SAME_HUE) ** 2)) * (np.abs(shade[..., 0]) < DEEPEST)
+    return _carried(shade, trust, FOLD_CELLS) * open_[..., None]
+
+
+def _carried(values: NDArray[np.float64], trust: NDArray[np.float64], sigma: float) -> NDArray[np.float64]:
+    """Values known with some trust (h, w), smoothed in by normalised convolution; 0 where nothing is known."""
+    share = cv2.GaussianBlur(trust, (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+    summed = cv2.GaussianBlur(values * trust[..., None], (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)
+    return np.asarray(summed.reshape(*trust.shape, -1) / (share + 0.05)[..., None])
