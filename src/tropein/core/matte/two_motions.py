@@ -21,7 +21,9 @@ Map = tuple[Plane, Plane]
 
 TRUST_PX = 1.0
 # how far a motion is carried outwards: pixels, and by how much less the farther ones count
-SPREAD = ((8.0, 1.0), (25.0, 1e-3), (100.0, 1e-6))
+Spread = tuple[tuple[float, float], ...]
+SPREAD: Spread = ((8.0, 1.0), (25.0, 1e-3), (100.0, 1e-6))
+STUCK_PX = 0.6
 FEWEST = 20.0
 PATCH_PX = 2.0  # errors are averaged over so much
 TEXTURE = 0.08  # variance of an error for each squared grey level a pixel: motion is never exact
@@ -62,7 +64,10 @@ class Told:
 def told(before: Picture, now: Picture, after: Picture | None, mask: Mask, behind: Flows, ahead: Flows | None) -> Told:
     """The subject's mask (h, w) of `before` brought to `now`. behind: before to now; ahead: now to after, if there is one."""
     error = behind.error
-    own, ground = (_sources(_of(behind.there, error, side)) for side in (mask, ~mask))
+    still = _of(behind.there, error, ~mask)
+    own, ground = (
+        _sources(m) for m in (_of(behind.there, error, mask & ~_stuck(behind.there, error, mask, still)), still)
+    )
     warped, seen_through = (_pulled(mask.astype(np.float32), m) for m in (own, ground))
     theirs, grounds = _mismatch(now, before, own), _mismatch(now, before, ground)
     hidden = seen_through > HIDDEN
@@ -82,21 +87,28 @@ def told(before: Picture, now: Picture, after: Picture | None, mask: Mask, behin
     return Told(warped, np.asarray(odds, np.float32))
 
 
-def _of(flow: Plane, error: Plane, side: Mask) -> Plane:
+def _stuck(flow: Plane, error: Plane, mask: Mask, ground: Plane) -> Mask:
+    """(h, w) what the mask took along by mistake: it moves as the ground does, while the subject at large does not."""
+    at_large = _of(flow, error, mask, SPREAD[1:])
+    apart, with_ground = (np.linalg.norm(m - ground, axis=2) for m in (at_large, flow))
+    return np.asarray(mask & (with_ground < STUCK_PX) & (apart > 3 * STUCK_PX))
+
+
+def _of(flow: Plane, error: Plane, side: Mask, spread: Spread = SPREAD) -> Plane:
     """The motion of one side alone, over the whole picture: what does not come back, or is not well inside, does not count."""
     core = cv2.erode(side.astype(np.uint8), np.ones((5, 5), np.uint8))
     weight = np.where((core > 0) & (error < TRUST_PX), np.exp(-(error**2)), 0).astype(np.float32)
     if weight.sum() < FEWEST:
         weight = (side * np.exp(-np.minimum(error, 6.0))).astype(np.float32)
-    return _continued(flow, weight)
+    return _continued(flow, weight, spread)
 
 
-def _continued(flow: Plane, weight: Plane) -> Plane:
+def _continued(flow: Plane, weight: Plane, spread: Spread) -> Plane:
     """Flow known with some weight, spread over the whole picture: from close by where there is any, else from farther off."""
     h, w = weight.shape
     known = np.dstack([flow * weight[..., None], weight]).astype(np.float32)
     total = np.zeros_like(known)
-    for sigma, k in SPREAD:
+    for sigma, k in spread:
         n = max(1, int(sigma // 5))
         size = (max(1, w // n), max(1, h // n))
         small = known if n == 1 else cv2.resize(known, size, interpolation=cv2.INTER_AREA)
