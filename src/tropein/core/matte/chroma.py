@@ -89,8 +89,10 @@ def _ends(share: Plane, keying: Keying, scale: float) -> Plane:
     high = max(keying.high, keying.low + 0.01)
     clear, solid = min(keying.low, GENTLE), min(1 - high, GENTLE)
     low, high = keying.low - clear, high + solid
-    out = np.clip((share - low) / (high - low), 0, 1).astype(np.float32)
-    around = cv2.GaussianBlur(out, (0, 0), max(AROUND_PX * scale, 0.5))
+    spread = ((share - low) / (high - low)).astype(np.float32)
+    out = np.clip(spread, 0, 1)
+    # grain averages out as long as it is not cut off at its ends
+    around = cv2.GaussianBlur(np.clip(spread, -1, 2), (0, 0), max(AROUND_PX * scale, 0.5))
     if clear > 0:
         out *= _smooth_step(around / max(clear, _grain_of(share)))
     if solid > 0:
