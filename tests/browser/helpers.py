@@ -13,6 +13,8 @@ from playwright.sync_api import Page, expect
 
 from tropein.core.media.encode import write_picture
 
+At = Callable[[float, float], tuple[float, float]]  # a pixel of the shot -> where it is on the page
+
 
 def spot_still(folder: Path) -> Path:
     """A magenta disc of radius 22 in a transparent 60x60 picture."""
@@ -54,7 +56,7 @@ def settled(page: Page) -> np.ndarray:
     raise AssertionError("the picture does not come to rest")
 
 
-def on_screen(page: Page, size: tuple[int, int]) -> tuple[Callable[[float, float], tuple[float, float]], float]:
+def on_screen(page: Page, size: tuple[int, int]) -> tuple[At, float]:
     """(shot pixel -> page coordinates, screen pixels per shot pixel) of a fitted picture."""
     box = page.get_by_test_id("viewer").bounding_box()
     assert box

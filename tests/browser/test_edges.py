@@ -14,6 +14,7 @@ from tests.browser.helpers import followed, lay_in, new_shot, on_screen
 from tests.browser.test_following import effect, veil
 from tests.browser.test_habits import go_to
 from tests.browser.test_jobs import shown, typed
+from tests.browser.test_mattes import strokes_on_the_pilot
 from tests.browser.test_motion import PLATES, SIZE, plate_pictures, stretch, truth
 from tests.conftest import write_clip
 
@@ -109,20 +110,7 @@ def test_a_figure_jumps_aside_for_a_few_frames(application: str, page: Page, tmp
     expect(page.locator("[data-pane]")).to_have_count(2)
     page.keyboard.press("3")
     page.get_by_role("button", name=f"Cut out of {clip.stem}").click()
-    expect(page.get_by_text("Draw over what is to be kept.")).to_be_visible()
-    kept = [[(470, 40), (385, 190), (390, 330), (450, 420), (430, 480)], [(300, 525), (580, 510)]]
-    gone = [[(60, 60), (200, 300), (150, 500)], [(900, 60), (780, 300), (900, 500)], [(720, 400), (700, 100)]]
-    for key, lines, before in (("", kept, 0), ("Shift+D", gone, 2)):
-        if key:
-            page.keyboard.press(key)
-            expect(page.get_by_text("Draw over what is not.")).to_be_visible()
-        for i, line in enumerate(lines):
-            page.mouse.move(*at(*line[0]))
-            page.mouse.down()
-            for point in line[1:]:
-                page.mouse.move(*at(*point), steps=5)
-            page.mouse.up()
-            expect(page.get_by_test_id("strokes").locator("polyline")).to_have_count(i + 1 + before)
+    strokes_on_the_pilot(page, at)
     page.get_by_role("button", name="Carry through the shot").click()
     expect(page.get_by_text("carried through the shot")).to_be_visible(timeout=90_000)
     page.keyboard.press("Escape")

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import canvas, drag, followed, lay_in, magenta_mask, new_shot, on_screen, settled
+from tests.browser.helpers import At, canvas, drag, followed, lay_in, magenta_mask, new_shot, on_screen, settled
 from tests.browser.test_habits import go_to
 from tests.browser.test_motion import PLATES, SIZE, stretch, truth
 from tests.conftest import moving_frames, write_clip
@@ -122,26 +122,29 @@ def only_the_pilot_shows(page: Page, frame: int) -> None:
     assert 0.5 < covered.mean() < 0.8, (frame, covered.mean())
 
 
+def strokes_on_the_pilot(page: Page, at: At) -> None:
+    """With the pen that keeps in hand: two lines over the pilot, three beside him."""
+    kept = [[(470, 40), (385, 190), (390, 330), (450, 420), (430, 480)], [(300, 525), (580, 510)]]
+    gone = [[(60, 60), (200, 300), (150, 500)], [(900, 60), (780, 300), (900, 500)], [(720, 400), (700, 100)]]
+    expect(page.get_by_text("Draw over what is to be kept.")).to_be_visible()
+    for i, line in enumerate(kept + gone):
+        if i == len(kept):
+            page.keyboard.press("Shift+D")
+            expect(page.get_by_text("Draw over what is not.")).to_be_visible()
+        page.mouse.move(*at(*line[0]))
+        page.mouse.down()
+        for point in line[1:]:
+            page.mouse.move(*at(*point), steps=5)
+        page.mouse.up()
+        expect(page.get_by_test_id("strokes").locator("polyline")).to_have_count(i + 1)
+
+
 def test_a_subject_is_cut_out_by_strokes_and_carried(application: str, page: Page, tmp_path: Path) -> None:
     """Strokes on one frame; a magenta sheet is laid over everything but the subject, in every frame."""
     new_shot(page, application, stretch(tmp_path, "pilot", range(10)))
     at, _ = on_screen(page, SIZE)
     page.keyboard.press("d")
-    expect(page.get_by_text("Draw over what is to be kept.")).to_be_visible()
-    for keep, lines in (
-        (True, [[(470, 40), (385, 190), (390, 330), (450, 420), (430, 480)], [(300, 525), (580, 510)]]),
-        (False, [[(60, 60), (200, 300), (150, 500)], [(900, 60), (780, 300), (900, 500)], [(720, 400), (700, 100)]]),
-    ):
-        if not keep:
-            page.keyboard.press("Shift+D")
-            expect(page.get_by_text("Draw over what is not.")).to_be_visible()
-        for i, line in enumerate(lines):
-            page.mouse.move(*at(*line[0]))
-            page.mouse.down()
-            for point in line[1:]:
-                page.mouse.move(*at(*point), steps=5)
-            page.mouse.up()
-            expect(page.get_by_test_id("strokes").locator("polyline")).to_have_count(i + 1 + (0 if keep else 2))
+    strokes_on_the_pilot(page, at)
     expect(page.get_by_text("not carried yet")).to_be_visible()
     page.get_by_role("button", name="Carry through the shot").click()
     expect(page.get_by_text("carried through the shot")).to_be_visible(timeout=90_000)
