@@ -44,10 +44,11 @@ def canvas(page: Page) -> np.ndarray:
 
 
 def settled(page: Page) -> np.ndarray:
-    """The picture once it no longer changes."""
+    """The picture once no other is on its way and it no longer changes."""
     last, same = canvas(page), 0
     for _ in range(60):
         page.wait_for_timeout(200)
+        expect(page.get_by_role("img", name="The picture")).to_have_attribute("aria-busy", "false", timeout=30_000)
         now = canvas(page)
         same = same + 1 if now.shape == last.shape and np.array_equal(now, last) else 0
         if same == 3:

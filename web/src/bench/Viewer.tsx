@@ -53,7 +53,7 @@ export function Viewer() {
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
   const keyed = matte?.pieces.find((p) => p.id === bench.piece && p.kind === "chroma");
   const variant = tool === "screen" && keyed?.kind === "chroma" ? `source:${keyed.layer}` : peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
-  const { picture, problem, show } = usePicture(variant, asked, "view");
+  const { picture, problem, loading, show } = usePicture(variant, asked, "view");
   const { picture: other } = usePicture("plate", asked, "compare", compare === "wipe");
   usePlayback(asked, show);
   useEffect(() => {
@@ -128,7 +128,7 @@ export function Viewer() {
         if (drop?.kind === "shelf") void insertFootage(drop.id, 0, toShot(e));
       }}
     >
-      <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-label="The picture" role="img" data-frame={bench.frame} />
+      <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-label="The picture" role="img" aria-busy={loading} data-frame={bench.frame} />
       {shot && !playing && (
         <svg className="absolute inset-0 h-full w-full" style={{ pointerEvents: "none" }}>
           <g transform={`translate(${origin[0]} ${origin[1]})`}>

@@ -40,6 +40,7 @@ export function usePicture(variant: string, scale: number, channel: string, want
   const matte = isMatteView(view) ? selection : null;
   const [picture, setPicture] = useState<ImageBitmap | null>(null);
   const [problem, setProblem] = useState("");
+  const [loading, setLoading] = useState(false);
   const busy = useRef(false);
   const again = useRef(false);
   const dragging = overlay.length > 0;
@@ -54,6 +55,7 @@ export function usePicture(variant: string, scale: number, channel: string, want
       return;
     }
     busy.current = true;
+    setLoading(true);
     try {
       do {
         again.current = false;
@@ -68,10 +70,11 @@ export function usePicture(variant: string, scale: number, channel: string, want
       setProblem((error as Error).message);
     } finally {
       busy.current = false;
+      setLoading(false);
     }
   }, [channel, wanted]);
   useEffect(() => {
     if (!playing || channel !== "view") void load();
   }, [load, frame, stored?.revision, overlay, view, matte, playing, dragging, id, channel, variant, scale]);
-  return { picture, problem, show: setPicture };
+  return { picture, problem, loading, show: setPicture };
 }
