@@ -38,6 +38,7 @@ def test_a_screen_is_keyed_over_another_plate(application: str, page: Page, tmp_
     page.get_by_role("button", name="is cut by nothing yet").click()
     page.get_by_role("menuitem", name="the screen behind it").click()
     expect(page.get_by_test_id("sentence")).to_contain_text(f"cuts {caster.stem}")
+    expect(page.get_by_label("The colour that was found")).to_be_visible()
     keyed = shown(page, SIZE)
     truth = cv2.imread(str(PLATES / "caster.alpha_0000.png"), cv2.IMREAD_UNCHANGED) / 65535
     clear = cv2.erode((truth < 0.01).astype(np.uint8), np.ones((15, 15))).astype(bool)

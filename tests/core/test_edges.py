@@ -14,9 +14,10 @@ from hypothesis import strategies as st
 from tests.core.test_mattes import FRAME, SIZE, Stills, coverage, drawn, outline, path, shape, shot
 from tropein.core.compose.edge_match import edge_match
 from tropein.core.compose.render import Renderer
+from tropein.core.compose.screen_seen import screen_seen
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
-from tropein.core.errors import BadInput
+from tropein.core.errors import BadInput, NotFound
 from tropein.core.match.sharpness import edge_sigma
 from tropein.core.raster.blend import within
 from tropein.core.raster.edge import Edging, edged
@@ -191,6 +192,19 @@ def test_a_screen_is_read_from_another_clip() -> None:
     stills = Stills(white=seen, plate=screen)
     got = coverage(with_empty({"kind": "chroma"}), stills=stills)
     assert got[10:40, 28:36].min() > 0.99 and got[34:37, 4:18].max() < 0.05
+
+
+def test_a_key_says_which_screen_it_sees_or_that_there_is_none() -> None:
+    document = shot([{"kind": "chroma", "id": "k", "name": "k", "layer": "over"}])
+    blue = np.ones((SIZE[1], SIZE[0], 4), np.float32)
+    blue[..., :3] = [0.02, 0.08, 0.6]
+    blue[10:40, 20:40, :3] = [0.4, 0.3, 0.2]
+    seen = screen_seen(Renderer(Stills(white=blue), path, 1 << 24), document, "m", "k", 0)  # type: ignore[arg-type]
+    assert seen.colour == pytest.approx((0.02, 0.08, 0.6), rel=0.05)
+    grey = screen_seen(Renderer(Stills(), path, 1 << 24), document, "m", "k", 0)  # type: ignore[arg-type]
+    assert grey.colour is None
+    with pytest.raises(NotFound):
+        screen_seen(Renderer(Stills(), path, 1 << 24), document, "m", "nothing", 0)  # type: ignore[arg-type]
 
 
 def test_an_empty_place_must_be_there_and_have_the_same_shape() -> None:

@@ -208,6 +208,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/mattes/{matte_id}/keys/{piece_id}/screen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Screen
+         * @description Which screen a chroma key sees at a frame, if any.
+         */
+        get: operations["screen_api_shots__shot_id__mattes__matte_id__keys__piece_id__screen_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/layers/{layer_id}/edge": {
         parameters: {
             query?: never;
@@ -3015,6 +3035,20 @@ export interface components {
             /** Finished */
             finished: string | null;
         };
+        /**
+         * ScreenSeen
+         * @description One frame; `colour` is the screen's usual one, linear Rec.709, None where there is no screen to be seen.
+         */
+        ScreenSeen: {
+            /** Frame */
+            frame: number;
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ] | null;
+        };
         /** SessionInfo */
         SessionInfo: {
             /** Needed */
@@ -3864,6 +3898,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OutlineFit"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    screen_api_shots__shot_id__mattes__matte_id__keys__piece_id__screen_get: {
+        parameters: {
+            query: {
+                frame: number;
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                matte_id: string;
+                piece_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScreenSeen"];
                 };
             };
             /** @description Validation Error */

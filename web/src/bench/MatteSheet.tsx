@@ -1,4 +1,4 @@
-import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Diamond, Pipette, Plus, Power, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Diamond, Plus, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
 import { addPiece, cutBy, newChroma, newCutout, newDifference, newDistance, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
@@ -13,6 +13,7 @@ import { ParamRow } from "./ParamRow";
 import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
 import { PartsMenu } from "./RideWords";
 import { Rename } from "./Sentence";
+import { ScreenRow } from "./ScreenRow";
 import { Section } from "./Sheet";
 import { convertPoints } from "./shaping";
 import { WORD } from "./words";
@@ -62,7 +63,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
 }
 
 function PieceCard({ matte, index }: { matte: Matte; index: number }) {
-  const { shot, commit, piece: chosen, set, tool } = useBench();
+  const { shot, commit, piece: chosen, set } = useBench();
   const about = useAbout().data;
   const piece = matte.pieces[index];
   const info = about?.pieces.find((p) => p.kind === piece.kind);
@@ -97,14 +98,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
             {piece.kind === "shape" && <>, <ShapeRide piece={piece} path={path} /></>}
             {piece.span && <>, from <b className="mono">{piece.span[0]}</b> to <b className="mono">{piece.span[1]}</b></>}.
           </p>
-          {piece.kind === "chroma" && (
-            <div className="flex items-center gap-2 py-1">
-              <span className="flex-1">Screen</span>
-              {piece.screen && <span className="h-4 w-6 rounded border border-line" style={{ background: displayed(piece.screen) }} aria-label="The picked colour" />}
-              <button className="btn flex items-center gap-1 py-0.5" aria-pressed={tool === "screen"} onClick={() => set({ tool: tool === "screen" ? "move" : "screen" })}><Pipette size={12} className={tool === "screen" ? "text-brass" : ""} /> pick</button>
-              <button className="btn py-0.5" disabled={!piece.screen} onClick={() => put("find the screen of", "screen", null)}>{piece.screen ? "find it" : "found by itself"}</button>
-            </div>
-          )}
+          {piece.kind === "chroma" && <ScreenRow matte={matte.id} piece={piece} put={put} />}
           {(piece.kind === "chroma" || piece.kind === "difference") && <EmptyPlace piece={piece} path={path} />}
           {piece.kind === "cutout" && <CutoutSection matte={matte.id} piece={piece} path={path} />}
           {piece.kind === "shape" && <OutlineRow piece={piece} path={outlinePath(matte.id, index)} />}
@@ -121,8 +115,6 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
     </div>
   );
 }
-
-const displayed = (linear: number[]) => `rgb(${linear.map((v) => Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * Math.min(v, 1) ** (1 / 2.4) - 0.055))).join(" ")})`;
 
 /** The outline itself can be keyed; its points are changed in the picture. */
 function OutlineRow({ piece, path }: { piece: ShapePiece; path: string }) {

@@ -17,6 +17,7 @@ from tropein.core.compose.edge_match import EdgeMatch
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.outline_fit import OutlineFit
 from tropein.core.compose.places import Places
+from tropein.core.compose.screen_seen import ScreenSeen
 from tropein.core.compose.view import View
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
@@ -207,6 +208,15 @@ async def shape_fit(
     """About how far a shape is off the edges it lay on in its nearest keys."""
     document = await live.document(shot_id, revision, [])
     return OutlineFit(**await pool.ask(document, Ask("", frame, matte=matte_id, shape=piece_id), 3, None))
+
+
+@router.get("/{shot_id}/mattes/{matte_id}/keys/{piece_id}/screen")
+async def screen(
+    shot_id: str, matte_id: str, piece_id: str, frame: int, pool: Pool, live: Live, revision: int = -1
+) -> ScreenSeen:
+    """Which screen a chroma key sees at a frame, if any."""
+    document = await live.document(shot_id, revision, [])
+    return ScreenSeen(**await pool.ask(document, Ask("", frame, matte=matte_id, screen_of=piece_id), 4, None))
 
 
 @router.get("/{shot_id}/layers/{layer_id}/edge")

@@ -43,6 +43,7 @@ class Ask:
     margin: float = 0.0
     shape: str = ""  # a shape of the matte: asks how well it fits
     edge_of: str = ""  # a layer: asks how soft its edge must be
+    screen_of: str = ""  # a chroma key of the matte: asks which screen it sees
 
 
 @dataclass(frozen=True)
@@ -98,6 +99,10 @@ class Previewer:
             from tropein.core.compose.outline_fit import outline_fit
 
             return outline_fit(self.renderer, known, ask.matte, ask.shape, ask.frame).model_dump()
+        if ask.screen_of:
+            from tropein.core.compose.screen_seen import screen_seen
+
+            return screen_seen(self.renderer, known, ask.matte, ask.screen_of, ask.frame).model_dump()
         if ask.edge_of:
             from tropein.core.compose.edge_match import edge_match
 

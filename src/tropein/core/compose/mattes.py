@@ -115,6 +115,11 @@ class Mattes:
         picture, behind, keyed = self._keyed(piece, layer, picture, working, frame)
         return keys.unmixed(piece, picture, behind, keyed, frame)
 
+    def behind(self, piece: ChromaPiece, layer: FootageLayer, frame: float) -> Step | None:
+        """The screen a key sees behind a layer's own pixels (keys.Behind); None where the layer shows nothing."""
+        own = self.pictures.own_picture(layer, frame)
+        return None if own is None else self._keyed(piece, layer, *own, frame)[1]
+
     def _keyed(
         self, piece: ChromaPiece, layer: FootageLayer, picture: Step, working: float, frame: float
     ) -> tuple[Step, Step, Step]:
