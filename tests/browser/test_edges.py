@@ -183,18 +183,16 @@ def test_eyes_change_and_a_blink_hides_it(application: str, page: Page, tmp_path
     away(page)
     page.locator("[data-pane]").first.click()
     expect(page.get_by_role("button", name=re.compile("^Key of cut: grow at 7,"))).to_be_visible()
+    changed = {}
     for frame in plain:
         go_to(page, frame)
         darker = (plain[frame] - rest(page)).mean(-1)
-        for x, y in irises[frame].astype(int):
-            here = darker[y - 5 : y + 5, x - 14 : x + 14]
-            if frame in (0, shut):
-                assert np.abs(here).mean() < 8, (frame, np.abs(here).mean())
-            else:
-                assert here.mean() > 10, (frame, here.mean())
-        assert (
-            np.abs(darker[420:]).max() < 4 and np.abs(darker[:, :150]).max() < 4
-        )  # the skin below, and what is beside
+        around = [darker[y - 5 : y + 5, x - 14 : x + 14] for x, y in irises[frame].astype(int)]
+        changed[frame] = max(float(np.abs(here).mean()) for here in around)
+        beside = max(np.abs(darker[420:]).max(), np.abs(darker[:, :150]).max())
+        assert beside < 4, frame  # the skin below, and what is beside
+    assert changed[0] < 3 and changed[8] > 30 and changed[count - 1] > 30, changed
+    assert changed[shut] < 0.5 * changed[8], changed  # what may be left is a thin line where the lids meet
 
 
 def test_a_screen_shot_is_laid_into_another_world(application: str, page: Page, tmp_path: Path) -> None:
