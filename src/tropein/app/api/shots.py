@@ -216,7 +216,9 @@ async def screen(
 ) -> ScreenSeen:
     """Which screen a chroma key sees at a frame, if any."""
     document = await live.document(shot_id, revision, [])
-    return ScreenSeen(**await pool.ask(document, Ask("", frame, matte=matte_id, screen_of=piece_id), 4, None))
+    return ScreenSeen(
+        **await pool.ask(document, Ask("", frame, matte=matte_id, screen_of=piece_id), 4, f"screen {shot_id}")
+    )
 
 
 @router.get("/{shot_id}/layers/{layer_id}/edge")

@@ -1,4 +1,4 @@
-"""Chroma key: coverage from how much of the screen's light is missing, and the subject's colour without the screen.
+"""Chroma key: coverage from how much of a pixel's light is the screen's, and the subject's colour without the screen.
 
 A pixel is a share of the subject over a share of the screen, in linear light: pixel = p c + (1 - alpha) screen, with c the
 hue of the subject as it is seen nearby where it is solid (grey where none is) and p its brightness, which is free: three
@@ -24,10 +24,11 @@ SOLID = 0.97
 NEARBY_PX = 12.0  # standard deviation in pixels of the footage: how far the subject's own light is carried to its edge
 # weights 1 / (light + DARK) ** NOISE_POWER: grain grows with light
 DARK, NOISE_POWER = np.float32(0.02), np.float32(0.6)
+# of a channel's weight: how far a subject is held to be as bright as it is nearby, where nothing else tells
 HELD = np.float32(0.02)
-GENTLE = 0.05
+GENTLE = 0.05  # up to so much coverage the ends are told by what is around, within AROUND_PX
 AROUND_PX = 2.0
-SURELY_CLEAR, FEWEST = 0.05, 200
+SURELY_CLEAR, FEWEST = 0.05, 200  # coverage, and how many places of it tell the grain
 CORE_ALPHA, FEATHER_PX = 0.6, 2.0
 TINY = 1e-4
 
@@ -61,9 +62,7 @@ def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
                 ss += w * screen * screen
                 ci += w * c * here
                 si += w * screen * here
-            held = (
-                HELD * known * weights / np.float32(3)
-            )  # a subject as bright as it is nearby, where nothing else tells
+            held = HELD * known * weights / np.float32(3)
             cc, cs, ss = cc + held, cs + held * grey, ss + held * grey * grey
             ci, si = ci + held * grey, si + held * grey * grey
             rest = (cc * si - cs * ci) / max(cc * ss - cs * cs, tiny)

@@ -23,12 +23,13 @@ TRUST_PX = 1.0
 # how far a motion is carried outwards: pixels, and by how much less the farther ones count
 Spread = tuple[tuple[float, float], ...]
 SPREAD: Spread = ((8.0, 1.0), (25.0, 1e-3), (100.0, 1e-6))
-STUCK_PX = 0.6
-FEWEST = 20.0
+STUCK_PX = 0.6  # what moves with the ground to within so much
+FEWEST = 20.0  # summed weight: less tells no motion
 PATCH_PX = 2.0  # errors are averaged over so much
 TEXTURE = 0.08  # variance of an error for each squared grey level a pixel: motion is never exact
 MATCHES = 5.0  # times the variance that is expected: more does not match at all
-HIDDEN = 0.1
+CAUTION = 8.0  # times the variance that is expected: what one unit of odds is worth
+HIDDEN = 0.1  # of the mask: where the ground was covered before
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,7 +81,7 @@ def told(before: Picture, now: Picture, after: Picture | None, mask: Mask, behin
         grounds = np.where(hidden, later[1], np.minimum(grounds, later[1]))
     best = np.minimum(theirs, grounds)
     expected = max(float(np.median(best)), 1.0) + TEXTURE * _texture(now)
-    odds = (grounds - theirs) / (8 * expected)
+    odds = (grounds - theirs) / (CAUTION * expected)
     odds[best > MATCHES * expected] = 0
     if after is None:
         odds[hidden & (odds > 0)] = 0  # the ground there was hidden: not to be seen tells nothing
