@@ -59,7 +59,8 @@ function RingOffer({ layer }: { layer: FootageLayer }) {
   );
   const make = () => {
     const { ops, carrier } = makeRing(shot, layer, ring);
-    void commit(`make a ring of ${layer.name}`, ops).then(() => select({ kind: "layer", id: carrier }));
+    void commit(`make a ring of ${layer.name}`, ops);
+    select({ kind: "layer", id: carrier });
   };
   return (
     <Popover.Root>

@@ -19,7 +19,8 @@ export function EdgeRows({ layer }: { layer: FootageLayer }) {
   const match = async () => {
     setBusy(true);
     try {
-      const found = await got<EdgeMatch>(api.GET("/api/shots/{shot_id}/layers/{layer_id}/edge", { params: { path: { shot_id: id!, layer_id: layer.id }, query: { frame, revision: stored.revision } } }));
+      await useBench.getState().landed();
+      const found = await got<EdgeMatch>(api.GET("/api/shots/{shot_id}/layers/{layer_id}/edge", { params: { path: { shot_id: id!, layer_id: layer.id }, query: { frame, revision: useBench.getState().stored!.revision } } }));
       setTold(found);
       await commit(`match the edge of ${layer.name} to what lies behind`, setValue(useBench.getState().shot!, `${path}/edge_soften`, frame, found.soften_px));
     } catch (error) {

@@ -21,6 +21,7 @@ export function RenderForm({ close }: { close: () => void }) {
   if (!shot || !id) return null;
   const start = async () => {
     try {
+      await useBench.getState().landed();
       await got<Run>(api.POST("/api/shots/{shot_id}/renders", { params: { path: { shot_id: id } }, body: { format, first: Number(range[0]), last: Number(range[1]), scale, matte: matte || null } }));
       await queries.invalidateQueries({ queryKey: ["runs"] });
       close();

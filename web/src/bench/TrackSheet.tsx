@@ -108,6 +108,7 @@ function TableRow({ track }: { track: Track }) {
   const input = useRef<HTMLInputElement>(null);
   const read = async (file: File) => {
     try {
+      await useBench.getState().landed();
       const params = { path: { shot_id: id!, track_id: track.id } };
       if (track.kind === "camera") await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/camera", { params, body: { file: file as unknown as string }, bodySerializer: asForm }));
       else await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/table", { params, body: { text: await file.text() } }));

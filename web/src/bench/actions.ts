@@ -47,7 +47,8 @@ function pasteKeys(): void {
     const rest = at(shot, target(p)).keys.filter((k) => !moved.some((m) => m.frame === k.frame));
     return { op: "replace" as const, path: `${target(p)}/keys`, value: [...rest, ...moved].sort((a, b) => a.frame - b.frame) };
   });
-  void commit(`paste ${refs.length} keys`, ops).then(() => set({ keys: refs }));
+  void commit(`paste ${refs.length} keys`, ops);
+  set({ keys: refs });
 }
 
 function addVeil(): void {
@@ -55,7 +56,8 @@ function addVeil(): void {
   if (!shot) return;
   const id = newId();
   const layer = { kind: "veil", id, name: "Veil", visible: true, span: null, blend: "normal", opacity: { value: 1, keys: [] }, cut: [], effects: [] };
-  void commit("add a veil", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
+  void commit("add a veil", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]);
+  select({ kind: "layer", id });
 }
 
 function addCarrier(): void {
@@ -65,7 +67,8 @@ function addCarrier(): void {
   const constant = (value: unknown) => ({ value, keys: [] });
   const place = { position: constant(shot.size.map((v) => v / 2)), scale: constant([1, 1]), rotation: constant(0), pivot: constant([0, 0]), corners: null, depth: null, ride: null, hang: null, steady: null, motion_blur: false };
   const layer = { kind: "carrier", id, name: "Carrier", visible: true, span: null, opacity: constant(1), cut: [], effects: [], place };
-  void commit("add a carrier", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]).then(() => select({ kind: "layer", id }));
+  void commit("add a carrier", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]);
+  select({ kind: "layer", id });
 }
 
 /** Take a tool in hand, or put it away. */

@@ -46,8 +46,9 @@ function thinned(points: Vec2[]): Vec2[] {
 
 /** Strokes for the people in this frame, added to those that are there. */
 export async function guessPerson(matte: string, piece: CutoutPiece): Promise<void> {
-  const { id, shot, frame, say } = useBench.getState();
+  const { id, shot, frame, say, landed } = useBench.getState();
   try {
+    await landed();
     await got<Run>(api.POST("/api/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/guess", { params: { path: { shot_id: id!, matte_id: matte, piece_id: piece.id } }, body: { frame: shownFrame(shot!, piece.layer, frame) } }));
     await queries.invalidateQueries({ queryKey: ["runs"] });
   } catch (error) {
@@ -56,8 +57,9 @@ export async function guessPerson(matte: string, piece: CutoutPiece): Promise<vo
 }
 
 export async function carryCutout(matte: string, piece: CutoutPiece): Promise<void> {
-  const { id, say } = useBench.getState();
+  const { id, say, landed } = useBench.getState();
   try {
+    await landed();
     await got<Run>(api.POST("/api/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/carry", { params: { path: { shot_id: id!, matte_id: matte, piece_id: piece.id } } }));
     await queries.invalidateQueries({ queryKey: ["runs"] });
   } catch (error) {

@@ -29,8 +29,9 @@ export async function insertFootage(itemId: string, index: number, at?: Vec2): P
   }
   const layer = newLayer(shot, item.footage as never, frame);
   if (at) layer.place.position.value = at.map((v) => Number(v.toFixed(1))) as Vec2;
-  await commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never));
+  const laidIn = commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never));
   select({ kind: "layer", id: layer.id });
+  await laidIn;
 }
 
 export async function rideLayer(layerId: string, trackId: string | null): Promise<void> {

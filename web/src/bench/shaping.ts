@@ -26,8 +26,9 @@ export async function layPiece(piece: Piece, label: string, matteName?: string):
   const ops: Op[] = selection.kind === "matte" ? addPiece(into.id, piece) : addMatte(into);
   const cut = cutFor ? shot.layers[cutFor] : undefined;
   if (cut && selection.kind !== "matte") ops.push({ op: "replace", path: `/layers/${cut.id}/cut`, value: [...cut.cut, newCut(into.id)] });
-  await commit(label, ops);
+  const laid = commit(label, ops);
   set({ tool: "move", drawn: [], cutFor: null, selection: { kind: "matte", id: into.id }, piece: piece.id, points: [], keys: [] });
+  await laid;
 }
 
 /** What has been drawn becomes a shape. */

@@ -28,9 +28,9 @@ async function begin(make: (footage: string, frame: number, count: number) => Tr
   const plate = plateLayer();
   if (!shot || !plate) return;
   const track = make(plate.footage, plateFrame(shot, frame), Object.keys(shot.tracks).length + 1);
-  set({ tool: "move", drawn: [] });
-  await commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
-  set({ selection: { kind: "track", id: track.id }, drawer: null });
+  const begun = commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
+  set({ tool: "move", drawn: [], selection: { kind: "track", id: track.id }, drawer: null });
+  await begun;
 }
 
 /** A camera track over the plate; it needs nothing to be clicked. */
@@ -98,7 +98,7 @@ export function boxToTrack(a: Vec2, b: Vec2): void {
 
 /** Track over the shot's trim in a direction from the reference frame. */
 export async function runTrack(track: Track, direction: "forward" | "backward" | "both"): Promise<void> {
-  const { id, shot, say } = useBench.getState();
+  const { id, shot, say, landed } = useBench.getState();
   if (!id || !shot) return;
   const last = shot.footage[track.footage].frames - 1;
   const anchors = [track.reference_frame, ...handSetFrames(track)];
@@ -106,6 +106,7 @@ export async function runTrack(track: Track, direction: "forward" | "backward" |
   const to = direction === "backward" ? Math.max(...anchors) : Math.min(Math.max(shot.trim[1], ...anchors), last);
   useLiveTracks.getState().clear(track.id);
   try {
+    await landed();
     await got<Run>(api.POST("/api/shots/{shot_id}/tracks/{track_id}/run", { params: { path: { shot_id: id, track_id: track.id } }, body: { direction, first: Math.max(0, from), last: to } }));
     await queries.invalidateQueries({ queryKey: ["runs"] });
   } catch (error) {
@@ -128,8 +129,9 @@ export async function snapToEdges(track: PlaneTrack, corners: Corners): Promise<
 
 /** Keep only what was found in some frames of the footage. */
 export async function trimTrack(track: Track, first: number, last: number): Promise<void> {
-  const { id, say } = useBench.getState();
+  const { id, say, landed } = useBench.getState();
   try {
+    await landed();
     await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/trim", { params: { path: { shot_id: id!, track_id: track.id } }, body: { first, last } }));
     useLiveTracks.getState().clear(track.id);
   } catch (error) {
@@ -139,9 +141,10 @@ export async function trimTrack(track: Track, first: number, last: number): Prom
 
 /** A new track that goes as several point tracks do together; it starts from the present frame. */
 export async function combineTracks(tracks: Track[]): Promise<void> {
-  const { id, say, shot, frame, select } = useBench.getState();
+  const { id, say, shot, frame, select, landed } = useBench.getState();
   const name = tracks.length === 2 ? `${tracks[0].name} and ${tracks[1].name}` : `${tracks[0].name} and ${tracks.length - 1} more`;
   try {
+    await landed();
     const made = await got<{ id: string }>(api.POST("/api/shots/{shot_id}/tracks/combine", { params: { path: { shot_id: id! } }, body: { tracks: tracks.map((t) => t.id), name, reference_frame: plateFrame(shot, frame) } }));
     select({ kind: "track", id: made.id });
   } catch (error) {

@@ -63,6 +63,8 @@ interface Bench {
   select: (selection: Selection) => void;
   draft: (ops: Op[]) => void;
   commit: (label: string, ops: Op[]) => Promise<void>;
+  /** Resolved once the server has all edits made so far: what it is asked for then is about what is seen. */
+  landed: () => Promise<void>;
   undo: () => Promise<void>;
   redo: () => Promise<void>;
   takeOver: () => Promise<void>;
@@ -87,16 +89,21 @@ export const useBench = create<Bench>((set, get) => {
       return { ...part, pending: [], dragged: [], overlay: [], base: stored.document, shot: stored.document };
     }
   };
-  const received = (state: ShotState) => {
-    const { selection, frame } = get();
-    const next = shown({ stored: state });
-    const shot = next.shot ?? state.document;
+  /** What is not in the shown document any more is not selected either. */
+  const letGo = () => {
+    const { shot, selection, frame } = get();
+    if (!shot) return;
     const gone = (selection.kind === "layer" && !shot.layers[selection.id]) || (selection.kind === "track" && !shot.tracks[selection.id]) || (selection.kind === "matte" && !shot.mattes[selection.id]);
-    set({ ...next, points: gone ? [] : get().points, selection: gone ? { kind: "shot" } : selection, frame: Math.min(frame, shot.frames - 1) });
+    set({ ...(gone ? { points: [], selection: { kind: "shot" } } : {}), frame: Math.min(frame, shot.frames - 1) });
+  };
+  const received = (state: ShotState) => {
+    set(shown({ stored: state }));
+    letGo();
   };
   const failed = (error: unknown) => {
     const problem = error instanceof ApiError ? error : new ApiError(String(error), "error");
     set(shown({ pending: [], dragged: [] }));
+    letGo();
     if (problem.code === "conflict") set({ conflict: problem.message });
     else get().say(problem.message);
   };
@@ -158,6 +165,7 @@ export const useBench = create<Bench>((set, get) => {
         return state;
       });
     },
+    landed: () => queue.then(() => undefined),
     undo: () => (get().stored?.undo ? again("undo") : Promise.resolve()),
     redo: () => (get().stored?.redo ? again("redo") : Promise.resolve()),
     takeOver: () => {
