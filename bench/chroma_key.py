@@ -23,7 +23,10 @@ from numpy.typing import NDArray
 from tropein.core.matte.chroma import Keying, coverage, unmixed
 from tropein.core.matte.screen import find, seen_empty
 from tropein.core.matte.subsampled import restored
+from tropein.core.media.clip import ClipReader
+from tropein.core.media.probe import probe
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
+from tropein.core.raster.yuv import SITINGS, Cells
 
 PLATES = Path(__file__).parents[1] / "demo/plates"
 FRAMES, SIZE, ROUNDS = 5, (1280, 720), 7
@@ -33,20 +36,18 @@ Rgb = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Plate:
-    """8-bit display pictures, true alphas, and where it is known the subject's own premultiplied light (linear)."""
+    """Pictures as 8-bit display codes (for ffmpeg) and as we decode them (linear, as a key gets them), true alphas, and where it
+    is known the subject's own premultiplied light (linear)."""
 
     name: str
     codes: list[NDArray[np.uint8]]
+    pictures: list[Rgb]
     alphas: list[NDArray[np.float32]]
     light: list[Rgb] | None = None
-    empty: NDArray[np.uint8] | None = None  # the screen with nothing before it
+    empty: Rgb | None = None  # the screen with nothing before it
 
 
-def linear(codes: NDArray[np.uint8]) -> Rgb:
-    return convert(np.ascontiguousarray(codes.astype(np.float32) / 255), DISPLAY, WORKING)
-
-
-def through_h264(frames: list[NDArray[np.uint8]], folder: Path) -> list[NDArray[np.uint8]]:
+def through_h264(frames: list[NDArray[np.uint8]], folder: Path) -> tuple[list[NDArray[np.uint8]], list[Rgb]]:
     path = folder / "plate.mp4"
     with av.open(str(path), "w") as film:
         stream = film.add_stream("libx264", rate=24, options={"crf": "18"})
@@ -58,8 +59,17 @@ def through_h264(frames: list[NDArray[np.uint8]], folder: Path) -> list[NDArray[
             )
             film.mux(stream.encode(picture))
         film.mux(stream.encode())
-    with av.open(str(path)) as film:
-        return [f.reformat(format="rgb24", src_colorspace="ITU709").to_ndarray() for f in film.decode(video=0)]
+    return decoded(path, list(range(len(frames))))
+
+
+def decoded(path: Path, wanted: list[int]) -> tuple[list[NDArray[np.uint8]], list[Rgb]]:
+    """Frames of a clip as RGB codes by the library's own conversion, and as a key of ours gets them."""
+    record = probe([path])
+    reader, cells = ClipReader(path, record), Cells(2, 2, *SITINGS[record.siting])
+    codes = [reader.coded(i).reformat(format="rgb24", src_colorspace="ITU709").to_ndarray() for i in wanted]
+    pictures = [restored(np.ascontiguousarray(reader.frame(i)[..., :3]), cells) for i in wanted]
+    reader.close()
+    return codes, pictures
 
 
 def folds(rng: np.random.Generator) -> NDArray[np.float32]:
@@ -117,18 +127,18 @@ def synthetic(seed: int, folder: Path, folded: bool = False) -> Plate:
         alphas.append(both)
         lights.append(light)
     alone = convert(screen, WORKING, DISPLAY) + rng.normal(0, 0.008, screen.shape)
-    *seen, empty = through_h264([*codes, (np.clip(alone, 0, 1) * 255 + 0.5).astype(np.uint8)], folder)
-    return Plate(f"green{' with folds' * folded}, seed {seed}", seen, alphas, lights, empty)
+    seen, pictures = through_h264([*codes, (np.clip(alone, 0, 1) * 255 + 0.5).astype(np.uint8)], folder)
+    name = f"green{' with folds' * folded}, seed {seed}"
+    return Plate(name, seen[:-1], pictures[:-1], alphas, lights, pictures[-1])
 
 
 def caster() -> Plate:
     wanted = list(range(0, 40, 8))
-    with av.open(str(PLATES / "caster.mp4")) as film:
-        frames = [f.reformat(format="rgb24", src_colorspace="ITU709").to_ndarray() for f in film.decode(video=0)]
+    codes, pictures = decoded(PLATES / "caster.mp4", wanted)
     alphas = [
         cv2.imread(str(PLATES / f"caster.alpha_{i:04d}.png"), cv2.IMREAD_UNCHANGED) / np.float32(65535) for i in wanted
     ]
-    return Plate("caster, blue", [frames[i] for i in wanted], alphas)
+    return Plate("caster, blue", codes, pictures, alphas)
 
 
 def ffmpeg_alpha(
@@ -153,11 +163,8 @@ def tuned(plate: Plate, kind: str) -> tuple[NDArray[np.float64], float, float]:
     return colour, similarity, blend
 
 
-def composite_error(
-    codes: NDArray[np.uint8], alpha: NDArray[np.float32], truth: NDArray[np.float32], light: Rgb | None
-) -> float:
+def composite_error(picture: Rgb, alpha: NDArray[np.float32], truth: NDArray[np.float32], light: Rgb | None) -> float:
     """RMS in display codes within the edge band, over grey; the truth's light where it is known."""
-    picture = restored(linear(codes))
     screen = find(picture, None, 1.0)
     assert screen is not None
     over = unmixed(picture, screen, alpha, Keying())[..., :3] * alpha[..., None] + (1 - alpha[..., None]) * GREY
@@ -173,7 +180,7 @@ def composite_error(
 
 def with_empty(plate: Plate, picture: Rgb) -> NDArray[np.float32]:
     assert plate.empty is not None
-    screen = seen_empty(restored(linear(plate.empty)), None)
+    screen = seen_empty(plate.empty, None)
     assert screen is not None
     return coverage(picture, screen, Keying())
 
@@ -201,7 +208,7 @@ def main() -> None:
         rows = []
         for i in range(1, len(plate.codes)):
             codes, truth, light = plate.codes[i], plate.alphas[i], plate.light[i] if plate.light else None
-            picture = restored(linear(codes))
+            picture = plate.pictures[i]
             screen = find(picture, None, 1.0)
             assert screen is not None
             alpha = coverage(picture, screen, Keying())
@@ -213,8 +220,8 @@ def main() -> None:
                     ((alpha - truth) ** 2).mean(),
                     ((with_empty(plate, picture) - truth) ** 2).mean() if plate.empty is not None else np.nan,
                     min(errors),
-                    composite_error(codes, alpha, truth, light),
-                    composite_error(codes, best, truth, light),
+                    composite_error(picture, alpha, truth, light),
+                    composite_error(picture, best, truth, light),
                 ]
             )
         mine, clean, other, comp, comp_other = np.mean(rows, axis=0)
@@ -222,13 +229,12 @@ def main() -> None:
         print(
             f"| {plate.name} | {mine * 1e3:.2f} | {other * 1e3:.2f} | {other / mine:.1f}x | {with_clean} | {comp:.1f} | {comp_other:.1f} | {comp_other / comp:.1f}x |"
         )
-    codes = plates[1].codes[1]
-    light = linear(codes)
+    light = plates[1].pictures[1]
     screen = find(light, None, 1.0)
     assert screen is not None
 
     def keyed() -> None:
-        picture = restored(light)
+        picture = restored(light, Cells())
         found = find(picture, None, 1.0)
         assert found is not None
         unmixed(picture, found, coverage(picture, found, Keying()), Keying())

@@ -54,8 +54,8 @@ class Cards:
     def level(self, media: str, scale: float) -> int:
         return 0
 
-    def coarse_colour(self, media: str) -> bool:
-        return False
+    def chroma_cells(self, media: str) -> None:
+        return None
 
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
         pixels = np.zeros((20, 40, 4), np.float32)

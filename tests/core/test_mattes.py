@@ -31,6 +31,7 @@ from tropein.core.raster.coverage import Coverage, Joining, combine, cut, full, 
 from tropein.core.raster.outline import area, fill, flatten
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import translation
+from tropein.core.raster.yuv import Cells
 
 SIZE = (64, 48)
 FRAME = Window(0, 0, *SIZE)
@@ -94,8 +95,8 @@ class Stills:
     def level(self, media: str, scale: float) -> int:
         return 0
 
-    def coarse_colour(self, media: str) -> bool:
-        return False
+    def chroma_cells(self, media: str) -> None:
+        return None
 
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
         name = "plate" if media[0] == "0" else "white"
@@ -281,7 +282,7 @@ def test_colour_lost_to_subsampling_comes_back_along_brightness() -> None:
         cv2.resize(shown - luma, (48, 32), interpolation=cv2.INTER_AREA), (96, 64), interpolation=cv2.INTER_LINEAR
     )
     coarse = convert(np.maximum(luma + chroma, 0).astype(np.float32), DISPLAY, WORKING)
-    assert np.abs(restored(coarse) - rgb).mean() < 0.6 * np.abs(coarse - rgb).mean()
+    assert np.abs(restored(coarse, Cells()) - rgb).mean() < 0.6 * np.abs(coarse - rgb).mean()
 
 
 def test_no_screen_is_found_where_there_is_none() -> None:

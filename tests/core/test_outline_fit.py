@@ -44,8 +44,8 @@ class Moving:
     def level(self, media: str, scale: float) -> int:
         return 0
 
-    def coarse_colour(self, media: str) -> bool:
-        return False
+    def chroma_cells(self, media: str) -> None:
+        return None
 
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
         grey = (disc(160 + index, index).astype(np.float32) / 255) ** 2.2

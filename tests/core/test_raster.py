@@ -124,19 +124,6 @@ def test_every_8_bit_code_survives_a_round_trip() -> None:
     assert (colour.to_display(colour.from_codes(codes, colour.DISPLAY)) == codes).all()
 
 
-def test_yuv_planes_become_the_colours_they_were_made_from() -> None:
-    rgb = np.array([[255, 0, 0], [0, 255, 0], [0, 0, 255], [128, 128, 128], [200, 90, 40]], np.float64) / 255
-    for r, g, b in rgb:
-        y = 0.2126 * r + 0.7152 * g + 0.0722 * b
-        u, v = (b - y) / 1.8556, (r - y) / 1.5748
-        planes = [
-            np.full(s, round(o + k * c), np.uint8)
-            for s, o, k, c in (((4, 6), 16, 219, y), ((2, 3), 128, 224, u), ((2, 3), 128, 224, v))
-        ]
-        got = colour.from_yuv420(*planes, colour.DISPLAY, 0.2126, 0.0722, False)
-        assert np.abs(srgb(got[2, 3, :3]) - [r, g, b]).max() < 0.012
-
-
 def dot(x: int, y: int) -> Picture:
     pixels = np.zeros((64, 64, 4), np.float32)
     pixels[y, x] = 1

@@ -21,12 +21,14 @@ export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
   const look = async () => {
     stop.current = false;
     setRunning(true);
-    setRevision(stored.revision);
+    await useBench.getState().landed();
+    const { revision: asked } = useBench.getState().stored!;
+    setRevision(asked);
     const all: OutlineFit[] = [];
     try {
       for (let f = first; f <= last && !stop.current; f += AT_ONCE * step) {
         const frames = Array.from({ length: AT_ONCE }, (_, i) => f + i * step).filter((n) => n <= last);
-        all.push(...(await Promise.all(frames.map((frame) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision: stored.revision } } }))))));
+        all.push(...(await Promise.all(frames.map((frame) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision: asked } } }))))));
         setFound([...all]);
       }
     } catch (error) {

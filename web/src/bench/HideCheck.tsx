@@ -23,7 +23,8 @@ export function HideCheck({ matte, faces }: { matte: Matte; faces: Track[] }) {
     setRunning(true);
     setFound([]);
     setDone(0);
-    const revision = stored.revision;
+    await useBench.getState().landed();
+    const { revision } = useBench.getState().stored!;
     const all: Guarded[] = [];
     try {
       for (let f = first; f <= last && !stop.current; f += AT_ONCE) {

@@ -15,6 +15,7 @@ from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Picture
+from tropein.core.raster.yuv import Cells
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,9 +50,9 @@ def behind(piece: ChromaPiece, picture: Step, empty: Step | None, working: float
     return step("empty-screen", parameters, (picture, empty), make_clean)
 
 
-def _with_colour(picture: Picture) -> Picture:
+def _with_colour(picture: Picture, cells: Cells) -> Picture:
     pixels = picture.pixels.copy()
-    pixels[..., :3] = restored(picture.pixels[..., :3])
+    pixels[..., :3] = restored(picture.pixels[..., :3], cells)
     return Picture(pixels, picture.window)
 
 
@@ -59,9 +60,9 @@ def where(picture: Picture, plane: Plane) -> Coverage:
     return Coverage(plane * picture.pixels[..., 3], picture.window)
 
 
-def sharpened(picture: Step) -> Step:
-    """The picture with the colour detail put back that its file does not hold."""
-    return step("restore-colour", (), (picture,), _with_colour)
+def sharpened(picture: Step, cells: Cells) -> Step:
+    """The picture with the colour detail put back that its file, whose chroma lies so, does not hold."""
+    return step("restore-colour", cells, (picture,), lambda p: _with_colour(p, cells))
 
 
 def keyed(piece: ChromaPiece, picture: Step, screen_behind: Step, working: float, frame: float) -> Step:

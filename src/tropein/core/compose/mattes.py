@@ -34,6 +34,7 @@ from tropein.core.raster.floor import floor_hit
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix, apply
+from tropein.core.raster.yuv import Cells
 from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
@@ -54,7 +55,7 @@ class Pictures(Protocol):
     def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None: ...
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None: ...
     def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
-    def coarse_colour(self, footage: str) -> bool: ...
+    def chroma_cells(self, footage: str) -> Cells | None: ...
     def footage_frame(self, layer: FootageLayer, frame: float) -> int | None: ...
     def frame_of(self, footage: str, index: int, working: float) -> Step: ...
     @property
@@ -237,9 +238,8 @@ class Mattes:
 
     def _sharpened(self, footage: str, picture: Step, working: float) -> Step:
         """The picture a key is made from: where the file holds little colour, its detail is put back."""
-        if working <= FULL_COLOUR_FROM or not self.pictures.coarse_colour(footage):
-            return picture
-        return keys.sharpened(picture)
+        cells = self.pictures.chroma_cells(footage)
+        return picture if cells is None or working <= FULL_COLOUR_FROM else keys.sharpened(picture, cells)
 
     def _face(self, piece: FacePiece, frame: float) -> Step | None:
         """Outlines through the mesh; lids that meet enclose nothing."""

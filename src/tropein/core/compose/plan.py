@@ -33,13 +33,14 @@ from tropein.core.raster.warp import (
     warp_blurred,
 )
 from tropein.core.raster.wrap import wrapped
+from tropein.core.raster.yuv import Cells
 
 
 class Footages(Protocol):
     """Where pictures of footage come from (see media.source.Sources)."""
 
     def level(self, media: str, scale: float) -> int: ...
-    def coarse_colour(self, media: str) -> bool: ...
+    def chroma_cells(self, media: str) -> Cells | None: ...
     def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]: ...
 
 
@@ -167,8 +168,8 @@ class Planner:
         """A certain frame of footage."""
         return self._source(self.shot.footage[footage], index, working)
 
-    def coarse_colour(self, footage: str) -> bool:
-        return self.footages.coarse_colour(self.shot.footage[footage].media)
+    def chroma_cells(self, footage: str) -> Cells | None:
+        return self.footages.chroma_cells(self.shot.footage[footage].media)
 
     def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""

@@ -8,7 +8,7 @@ from tropein.core.document.effect import KINDS
 from tropein.core.effects import run, sampled
 from tropein.core.matte.chroma import Keying, coverage, unmixed
 from tropein.core.matte.screen import find
-from tropein.core.raster import blend, colour
+from tropein.core.raster import blend, colour, yuv
 from tropein.core.raster.coverage import Joining, combine, cut, mix_where
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.outline import fill
@@ -28,7 +28,9 @@ def warm() -> None:
         colour.from_codes(codes, colour.DISPLAY)
         colour.from_codes(np.dstack([codes, codes[..., :1]]), colour.DISPLAY)
     y, c = np.zeros((32, 32), np.uint8), np.zeros((16, 16), np.uint8)
-    colour.from_yuv420(y, c, c, colour.DISPLAY, 0.2126, 0.0722, False)
+    for dtype in (np.uint8, np.uint16):
+        yuv.to_linear(yuv.Planes(y.astype(dtype), c.astype(dtype), c.astype(dtype)), colour.DISPLAY)
+    yuv.halved(np.zeros((16, 16, 3), np.uint8))
     for kind, cls in KINDS.items():
         run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
     fractal(32, 32, 8)

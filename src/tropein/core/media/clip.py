@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 
 from tropein.core.errors import MediaError
 from tropein.core.media.record import MediaRecord
-from tropein.core.raster.colour import from_codes, from_yuv420
+from tropein.core.raster import yuv
+from tropein.core.raster.colour import from_codes
 from tropein.core.raster.picture import Pixels
 
 LUMA_WEIGHTS = {"bt709": (0.2126, 0.0722), "bt601": (0.299, 0.114), "bt2020": (0.2627, 0.0593)}
@@ -76,12 +77,20 @@ class ClipReader:
 
 def to_linear(frame: VideoFrame, record: MediaRecord) -> Pixels:
     """A decoded picture as linear (h, w, 4) in the size it is coded in."""
-    name = frame.format.name
-    if name in ("yuv420p", "yuvj420p") and frame.width % 2 == 0 and frame.height % 2 == 0:
-        y, u, v = (_plane(frame, i) for i in range(3))
-        kr, kb = LUMA_WEIGHTS[record.matrix]
-        return from_yuv420(y, u, v, record.space, kr, kb, record.full_range or name == "yuvj420p")
-    return from_codes(to_rgb(frame, record), record.space)
+    planes = planes_of(frame, record)
+    return yuv.to_linear(planes, record.space) if planes else from_codes(to_rgb(frame, record), record.space)
+
+
+def planes_of(frame: VideoFrame, record: MediaRecord) -> yuv.Planes | None:
+    """Luma and chroma of a decoded picture as they are coded; None for one that has no planes of them."""
+    kind = frame.format
+    parts = kind.components
+    if kind.is_rgb or kind.is_big_endian or not kind.is_planar or len(parts) < 3 or len(frame.planes) != len(parts):
+        return None
+    y, u, v, *rest = (_plane(frame, i, np.uint8 if parts[0].bits == 8 else np.uint16) for i in range(len(parts)))
+    kr, kb = LUMA_WEIGHTS[record.matrix if record.matrix in LUMA_WEIGHTS else "bt709"]
+    full = record.full_range or kind.name.startswith("yuvj")
+    return yuv.Planes(y, u, v, rest[0] if rest else None, parts[0].bits, kr, kb, full, record.siting)
 
 
 def to_rgb(frame: VideoFrame, record: MediaRecord) -> NDArray:
@@ -94,9 +103,9 @@ def to_rgb(frame: VideoFrame, record: MediaRecord) -> NDArray:
     return frame.reformat(format=target, src_colorspace=_SWS.get(record.matrix, Colorspace.ITU709)).to_ndarray()
 
 
-def _plane(frame: VideoFrame, i: int) -> NDArray[np.uint8]:
+def _plane(frame: VideoFrame, i: int, dtype: type) -> NDArray:
     plane = frame.planes[i]
-    rows = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)
+    rows: NDArray = np.frombuffer(memoryview(plane), dtype).reshape(-1, plane.line_size // np.dtype(dtype).itemsize)
     return np.ascontiguousarray(rows[: plane.height, : plane.width])
 
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from tropein.core.errors import BadInput, MediaError, OutOfSpace
 from tropein.core.raster.colour import to_display
 from tropein.core.raster.picture import Pixels
+from tropein.core.raster.yuv import halved
 
 Format = Literal["h264", "prores4444", "png", "exr"]
 SUFFIX = {"h264": ".mp4", "prores4444": ".mov", "png": ".png", "exr": ".exr"}
@@ -124,12 +125,11 @@ class MovieWriter:
             h, w = codes.shape[:2]
             if (cw, ch) != (w, h):
                 codes = cv2.copyMakeBorder(codes, 0, ch - h, 0, cw - w, cv2.BORDER_REPLICATE)
-            frame = av.VideoFrame.from_ndarray(codes, "rgb24")
+            frame = av.VideoFrame.from_ndarray(halved(codes), "yuv420p")
         else:
-            frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le")
-        frame = frame.reformat(
-            format=self._stream.codec_context.pix_fmt, dst_colorspace="ITU709", dst_color_range="MPEG"
-        )
+            frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le").reformat(
+                format="yuva444p10le", dst_colorspace="ITU709", dst_color_range="MPEG"
+            )
         frame.pts, frame.time_base = self._count, 1 / self.target.rate
         self._count += 1
         self._container.mux(self._stream.encode(frame))

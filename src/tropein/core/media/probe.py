@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -11,7 +12,9 @@ import numpy as np
 
 from tropein.core.errors import MediaError
 from tropein.core.media import still
+from tropein.core.media.clip import planes_of
 from tropein.core.media.record import MediaRecord
+from tropein.core.media.siting import seen_in_the_middle, siting_of
 
 MAX_FRAMES = 200_000
 MAX_SIDE = 16_384
@@ -96,15 +99,23 @@ def _container(path: Path) -> MediaRecord:
         matrix = _MATRIX.get(int(first.colorspace or 2), "bt709" if h >= 720 or w >= 1280 else "bt601")
         if int(first.colorspace or 2) == 2 and not first.format.is_rgb:
             notes.append(f"no colour tag in the file: read as {matrix}")
-        return MediaRecord(
+        record = MediaRecord(
             kind="clip", files=[path.name], size=size, stored=(w, h), rate=f"{rate.numerator}/{rate.denominator}",
             frames=len(pts), alpha=_has_alpha(first.format.name), sound=sound, sound_seconds=length if sound else 0.0,
-            codec=context.name, pixel_format=first.format.name, matrix=matrix,
+            codec=context.name, pixel_format=first.format.name, matrix=matrix, siting=siting_of(container, stream.index),
             full_range=int(first.color_range or 0) == 2, rotation=rotation,
             tags={"matrix": str(int(first.colorspace or 2)), "range": str(int(first.color_range or 0)),
                   "bits": str(max(c.bits for c in first.format.components))},
             notes=notes, pts=pts, time_base=f"{time_base.numerator}/{time_base.denominator}",
         )  # fmt: skip
+        planes = planes_of(first, record)
+        if record.siting == "left" and planes is not None and seen_in_the_middle(planes):
+            return replace(
+                record,
+                siting="center",
+                notes=[*notes, "its colour lies in the middle of the pixels it is shared by: read so"],
+            )
+        return record
 
 
 def _has_alpha(name: str) -> bool:

@@ -20,7 +20,8 @@ class MediaRecord:
     """Facts of one piece of media, in upright square pixels at a constant rate.
 
     `stored` is the size the file itself codes; `pts` (in `time_base` units) names the coded picture of every frame after
-    conforming; `matrix` is the YUV matrix ("bt709", "bt601", "bt2020" or "rgb"); `notes` say what was conformed.
+    conforming; `matrix` is the YUV matrix ("bt709", "bt601", "bt2020" or "rgb"), `siting` where its
+    halved chroma lies (a key of raster.yuv.SITINGS); `notes` say what was conformed.
     """
 
     kind: Kind
@@ -36,6 +37,7 @@ class MediaRecord:
     codec: str = ""
     pixel_format: str = ""
     matrix: str = "bt709"
+    siting: str = "left"
     full_range: bool = False
     rotation: int = 0
     tags: dict[str, str] = field(default_factory=dict)

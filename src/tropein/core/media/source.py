@@ -14,8 +14,16 @@ from tropein.core.media.proxy import ProxyReader
 from tropein.core.media.record import MediaRecord, MediaStore
 from tropein.core.raster.colour import from_codes, from_float
 from tropein.core.raster.picture import Picture, Pixels, Window
+from tropein.core.raster.yuv import SITINGS, Cells
 
 OPEN_READERS = 12
+HALVED = {
+    "420": (2, 2),
+    "nv12": (2, 2),
+    "p010": (2, 2),
+    "422": (2, 1),
+    "440": (1, 2),
+}  # pixels a chroma sample stands for
 
 
 def read_still(path: Path, space: str | None = None) -> Pixels:
@@ -40,9 +48,15 @@ class Sources:
             self._records[media] = self.store.record(media)
         return self._records[media]
 
-    def coarse_colour(self, media: str) -> bool:
-        """Whether the file holds colour at half the size of brightness (4:2:0)."""
-        return any(mark in self.record(media).pixel_format for mark in ("420", "nv12"))
+    def chroma_cells(self, media: str) -> Cells | None:
+        """How the file's halved chroma lies in its upright picture; None where it is not halved, or pixels were resized."""
+        record = self.record(media)
+        halved = next((mark for mark in HALVED if mark in record.pixel_format), None)
+        if halved is None or record.size != (record.stored[::-1] if record.rotation % 180 else record.stored):
+            return None
+        across, down = HALVED[halved]
+        at_across, at_down = SITINGS[record.siting]
+        return Cells(across, down, at_across, at_down).turned(record.rotation // 90)
 
     def level(self, media: str, scale: float) -> int:
         """The proxy to use for a scale: 2 (half size), 1 (full size, intra coded) or 0 (the original)."""
