@@ -11,6 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.helpers import At, canvas, drag, followed, lay_in, magenta_mask, new_shot, on_screen, settled
 from tests.browser.test_habits import go_to
+from tests.browser.test_jobs import typed
 from tests.browser.test_motion import PLATES, SIZE, stretch, truth
 from tests.conftest import moving_frames, write_clip
 from tropein.core.media.encode import write_picture
@@ -262,6 +263,47 @@ def test_the_matte_bench_has_no_serious_accessibility_fault(
         "async () => (await axe.run()).violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 3).join(' '))"
     )
     assert not found, found
+
+
+def test_holes_and_crumbs_are_shown_counted_and_mended(application: str, page: Page, tmp_path: Path) -> None:
+    """A luma key of bright squares: one has a dark spot, specks lie about; the squares stay, spot and specks go."""
+    picture = np.full((180, 320, 3), 40, np.uint8)
+    picture[40:140, 60:160] = 230
+    picture[80:86, 100:106] = 40
+    rng = np.random.default_rng(3)
+    specks = [(int(x), int(y)) for x, y in rng.integers((190, 10), (310, 170), (12, 2))]
+    for x, y in specks:
+        picture[y : y + 3, x : x + 3] = 230
+    size = (320, 180)
+    clip = write_clip(tmp_path / f"{tmp_path.name}.mp4", [picture] * 6)
+    new_shot(page, application, clip)
+    page.keyboard.press("Shift+V")
+    page.get_by_role("button", name="only within nothing yet").first.click()
+    page.get_by_role("menuitem", name="what is bright in the plate").click()
+    expect(page.get_by_test_id("sentence")).to_contain_text("cuts Veil")
+    page.get_by_role("button", name="Show them").click()
+    seen = shown(page, size)
+    yellow = (seen[..., 0] > 180) & (seen[..., 2] < 120)
+    blue = (seen[..., 2] > 150) & (seen[..., 0] < 130)
+    assert yellow[81:85, 101:105].all() and not yellow[:70].any() and not yellow[:, 170:].any()
+    assert all(blue[y + 1, x + 1] for x, y in specks) and not blue[:, :170].any()
+    page.get_by_role("button", name="Count in every frame").click()
+    expect(page.get_by_text("Most holes at 0: 1, up to 6 px across")).to_be_visible()
+    expect(page.get_by_text(re.compile("Most crumbs at 0: ([89]|1[0-2]),"))).to_be_visible()  # some lie on each other
+    typed(page, "Close holes", "10")
+    expect(page.get_by_text("The shot has changed since")).to_be_visible()
+    typed(page, "Drop crumbs", "10")
+    page.get_by_role("button", name="Count again").click()
+    expect(page.get_by_text("No holes.")).to_be_visible()
+    expect(page.get_by_text("No crumbs.")).to_be_visible()
+    page.get_by_role("button", name="Hide them").click()
+    page.keyboard.press("k")
+    expect(page.get_by_role("button", name="the matte ▾")).to_be_visible()
+    matte = shown(page, size)[..., 0]
+    assert matte[44:136, 64:156].min() > 250 and matte[:, 170:].max() < 5
+    page.get_by_role("button", name=re.compile("^Undo: ")).click()
+    expect(page.get_by_role("button", name=re.compile("^Undo: .*holes"))).to_be_visible()
+    assert shown(page, size)[:, 170:, 0].max() > 200
 
 
 def test_a_face_is_hidden_and_every_frame_is_checked(application: str, page: Page, tmp_path: Path) -> None:

@@ -188,6 +188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/mattes/{matte_id}/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Matte Faults
+         * @description How many holes and crumbs a matte has at a frame.
+         */
+        get: operations["matte_faults_api_shots__shot_id__mattes__matte_id__faults_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit": {
         parameters: {
             query?: never;
@@ -735,6 +755,8 @@ export interface components {
             pieces: components["schemas"]["EffectInfo"][];
             /** Cut */
             cut: components["schemas"]["Control"][];
+            /** Matte */
+            matte: components["schemas"]["Control"][];
             /** Place */
             place: components["schemas"]["Control"][];
             /** Depth */
@@ -1756,6 +1778,22 @@ export interface components {
             ] | null;
         };
         /**
+         * FaultsSeen
+         * @description One frame: how many there are, and how large the largest is, in shot pixels across.
+         */
+        FaultsSeen: {
+            /** Frame */
+            frame: number;
+            /** Holes */
+            holes: number;
+            /** Crumbs */
+            crumbs: number;
+            /** Largest Hole Px */
+            largest_hole_px: number;
+            /** Largest Crumb Px */
+            largest_crumb_px: number;
+        };
+        /**
          * Footage
          * @description One thing on the shelf that this shot uses.
          *
@@ -2355,6 +2393,16 @@ export interface components {
             name: string;
             /** Pieces */
             pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["DistancePiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"])[];
+            /**
+             * Close holes up to
+             * @description Across. What is enclosed by solid becomes solid.
+             */
+            holes?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Drop crumbs up to
+             * @description Across. What stands alone in the clear becomes clear.
+             */
+            crumbs?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * NewShot
@@ -3734,7 +3782,7 @@ export interface operations {
             query?: {
                 revision?: number;
                 width?: number;
-                view?: "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | "matte" | "matte-soft" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
+                view?: "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | "matte" | "matte-soft" | "matte-faults" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
                 variant?: string;
                 checker?: boolean;
             };
@@ -3862,6 +3910,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Guarded"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    matte_faults_api_shots__shot_id__mattes__matte_id__faults_get: {
+        parameters: {
+            query: {
+                frame: number;
+                revision?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                matte_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultsSeen"];
                 };
             };
             /** @description Validation Error */

@@ -1,43 +1,20 @@
-import { useRef, useState } from "react";
 import { api, got } from "../api/client";
 import type { Matte, OutlineFit, ShapePiece } from "../document/types";
 import { useBench } from "../state/bench";
 import { Row } from "./LaneRow";
+import { useEveryFrame } from "./useEveryFrame";
 
-const AT_ONCE = 3;
 const MOST = 150; // frames that are looked at
 const TALL_PX = 12; // how far off fills the lane
 
 /** Where a shape fits worst: how far the edges it lay on in its keys have moved across it. Says where the next key helps most. */
 export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
-  const { id, stored, shot, seek, say } = useBench();
-  const [found, setFound] = useState<OutlineFit[]>([]);
-  const [revision, setRevision] = useState<number | null>(null);
-  const [running, setRunning] = useState(false);
-  const stop = useRef(false);
+  const { id, stored, shot, seek } = useBench();
+  const step = shot ? Math.max(1, Math.ceil((shot.trim[1] - shot.trim[0] + 1) / MOST)) : 1;
+  const { found, running, about, current, run, stop } = useEveryFrame((frame, revision) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision } } })), step);
   if (!shot || !stored) return null;
-  const [first, last] = shot.trim;
-  const step = Math.max(1, Math.ceil((last - first + 1) / MOST));
-  const look = async () => {
-    stop.current = false;
-    setRunning(true);
-    await useBench.getState().landed();
-    const { revision: asked } = useBench.getState().stored!;
-    setRevision(asked);
-    const all: OutlineFit[] = [];
-    try {
-      for (let f = first; f <= last && !stop.current; f += AT_ONCE * step) {
-        const frames = Array.from({ length: AT_ONCE }, (_, i) => f + i * step).filter((n) => n <= last);
-        all.push(...(await Promise.all(frames.map((frame) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision: asked } } }))))));
-        setFound([...all]);
-      }
-    } catch (error) {
-      say((error as Error).message);
-    }
-    setRunning(false);
-  };
   const worst = found.reduce<OutlineFit | null>((w, f) => ((f.off_px ?? 0) > (w?.off_px ?? 0) ? f : w), null);
-  const stale = revision !== null && revision !== stored.revision;
+  const stale = about !== null && !current;
   const x = (f: number) => (f / shot.frames) * 1000;
   const bars = found.filter((f) => f.off_px).map((f) => `M${x(f.frame).toFixed(1)} 26v${(-24 * Math.min(1, f.off_px! / TALL_PX)).toFixed(1)}h${((step * 1000) / shot.frames + 0.3).toFixed(2)}V26z`);
   return (
@@ -52,7 +29,7 @@ export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
         {!found.length && <span className="absolute inset-0 flex items-center pl-3 text-small text-quiet">how far the edges it lay on in its keys have moved away from it</span>}
       </Row>
       <div className="flex h-[26px] items-center gap-1.5 pl-[124px] text-small">
-        {running ? <button className="btn py-0" onClick={() => { stop.current = true; }}>Stop</button> : <button className="btn py-0" title="Compares the plate along the outline with how it was in its keys" onClick={() => void look()}>{found.length ? "look again" : "look where it fits worst"}</button>}
+        {running ? <button className="btn py-0" onClick={stop}>Stop</button> : <button className="btn py-0" title="Compares the plate along the outline with how it was in its keys" onClick={() => void run()}>{found.length ? "look again" : "look where it fits worst"}</button>}
         {!running && worst?.off_px ? <button className="btn py-0" onClick={() => seek(worst.frame)}>{stale ? "was " : ""}worst at <span className="mono">{worst.frame}</span>, about <span className="mono">{worst.off_px.toFixed(0)}</span> px off</button> : null}
         {!running && found.length > 0 && !worst?.off_px && <span className="text-quiet">it fits wherever that can be told</span>}
       </div>

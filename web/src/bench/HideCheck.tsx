@@ -1,55 +1,31 @@
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { api, got } from "../api/client";
 import type { Matte, Track } from "../document/types";
 import { useBench } from "../state/bench";
 import { Section } from "./Sheet";
+import { useEveryFrame } from "./useEveryFrame";
 
 interface Guarded { frame: number; state: "hidden" | "shows" | "unsure"; shows: number }
-const AT_ONCE = 3;
 
 /** Checks over all frames that the matte covers a tracked face with a margin, and lists every frame where it does not. */
 export function HideCheck({ matte, faces }: { matte: Matte; faces: Track[] }) {
-  const { id, stored, shot, seek, say } = useBench();
-  const [found, setFound] = useState<Guarded[]>([]);
-  const [done, setDone] = useState(0);
-  const [checked, setChecked] = useState<number | null>(null);
-  const stop = useRef(false);
-  const [running, setRunning] = useState(false);
+  const { id, stored, shot, seek } = useBench();
   const [track, setTrack] = useState(faces[0].id);
+  const check = useEveryFrame((frame, revision) => got<Guarded>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/guard", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { track, frame, revision } } })));
   if (!shot || !stored) return null;
   const [first, last] = shot.trim;
-  const run = async () => {
-    stop.current = false;
-    setRunning(true);
-    setFound([]);
-    setDone(0);
-    await useBench.getState().landed();
-    const { revision } = useBench.getState().stored!;
-    const all: Guarded[] = [];
-    try {
-      for (let f = first; f <= last && !stop.current; f += AT_ONCE) {
-        const frames = Array.from({ length: Math.min(AT_ONCE, last - f + 1) }, (_, i) => f + i);
-        all.push(...(await Promise.all(frames.map((frame) => got<Guarded>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/guard", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { track, frame, revision } } }))))));
-        setDone(all.length);
-        setFound(all.filter((g) => g.state !== "hidden"));
-      }
-      if (!stop.current) setChecked(revision);
-    } catch (error) {
-      say((error as Error).message);
-    }
-    setRunning(false);
-  };
+  const { running, current } = check;
+  const found = check.found.filter((g) => g.state !== "hidden");
   const stretches = stretchesOf(found);
-  const current = checked === stored.revision && !running;
   return (
-    <Section title="Hides a face" note={running ? `${done} of ${last - first + 1}` : current ? (found.length ? `${found.length} frames to look at` : "nothing leaks") : undefined}>
+    <Section title="Hides a face" note={running ? `${check.found.length} of ${last - first + 1}` : current ? (found.length ? `${found.length} frames to look at` : "nothing leaks") : undefined}>
       <div className="flex items-center gap-2 py-1">
         {faces.length > 1 && <select aria-label="Which face" className="field flex-1 py-0.5" value={track} onChange={(e) => setTrack(e.target.value)}>{faces.map((f) => <option key={f.id} value={f.id}>{f.name}</option>)}</select>}
-        {running ? <button className="btn" onClick={() => { stop.current = true; }}>Stop</button> : <button className="btn" onClick={() => void run()}>Check every frame</button>}
-        {running && <progress className="min-w-0 flex-1" aria-label="Checking" max={last - first + 1} value={done} />}
+        {running ? <button className="btn" onClick={check.stop}>Stop</button> : <button className="btn" onClick={() => void check.run()}>Check every frame</button>}
+        {running && <progress className="min-w-0 flex-1" aria-label="Checking" max={last - first + 1} value={check.found.length} />}
       </div>
       {current && !found.length && <p role="status">The matte covers {faces.find((f) => f.id === track)?.name} with a margin in all {last - first + 1} frames.</p>}
-      {checked !== null && checked !== stored.revision && !running && <p className="text-quiet">The shot has changed since: check again.</p>}
+      {check.about !== null && !current && !running && <p className="text-quiet">The shot has changed since: check again.</p>}
       {stretches.length > 0 && (
         <ul aria-label="Frames that leak" className="flex flex-wrap gap-1.5 py-1">
           {stretches.map((s) => (

@@ -8,6 +8,7 @@ import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { CutoutSection } from "./CutoutSection";
 import { EmptyPlace } from "./EmptyPlace";
+import { FaultRows } from "./FaultRows";
 import { HideCheck } from "./HideCheck";
 import { ParamRow } from "./ParamRow";
 import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
@@ -55,6 +56,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
           <Menu className="btn flex items-center gap-1.5 self-start" label="Add a piece" trigger={<><Plus size={13} /> Add a piece</>} choices={choices} />
         </div>
       </Section>
+      {matte.pieces.length > 0 && <FaultRows matte={matte} />}
       {faces.length > 0 && matte.pieces.length > 0 && <HideCheck matte={matte} faces={faces} />}
       <div className="flex-1" />
       <button className="btn mt-4 self-start" onClick={() => void commit(`remove the matte ${matte.name}`, removeMatte(shot, matte.id))}>Remove this matte</button>

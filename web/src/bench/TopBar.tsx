@@ -10,7 +10,7 @@ export const VIEWS: [View, string][] = [["picture", "V"], ["alpha", "A"], ["red"
 
 /** Views of the selected matte. */
 const MATTE_VIEWS: [MatteView, string, string?][] = [
-  ["matte", "the matte", "K"], ["matte-tint", "the matte as a tint", "⇧K"], ["matte-soft", "what is neither full nor empty"],
+  ["matte", "the matte", "K"], ["matte-tint", "the matte as a tint", "⇧K"], ["matte-soft", "what is neither full nor empty"], ["matte-faults", "holes and crumbs"],
   ["on-checker", "what is cut, over a checker"], ["on-black", "over black"], ["on-grey", "over grey"], ["on-white", "over white"],
 ];
 

@@ -30,15 +30,16 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
   return out;
 }
 
-/** All animatable parameters of a matte's pieces. */
+/** All animatable parameters of a matte and its pieces. */
 export function parametersOfMatte(matte: Matte, about: About | undefined): Named[] {
-  return matte.pieces.flatMap((piece, i) => {
+  const whole = (about?.matte ?? []).map((c) => ({ path: `/mattes/${matte.id}/${c.name}`, title: c.title.toLowerCase(), parameter: matte[c.name as "holes" | "crumbs"] as Animated }));
+  return [...whole, ...matte.pieces.flatMap((piece, i) => {
     const info = about?.pieces.find((p) => p.kind === piece.kind);
     const base = `/mattes/${matte.id}/pieces/${i}`;
     const own: Named[] = piece.kind === "shape" ? [{ path: `${base}/outline`, title: `${piece.name}: outline`, parameter: piece.outline as Animated }] : [];
     const fields = piece as unknown as Record<string, Animated | undefined>;
     return [...own, ...(info?.params ?? []).filter((p) => fields[p.name]).map((p) => ({ path: `${base}/${p.name}`, title: `${piece.name}: ${p.title.toLowerCase()}`, parameter: fields[p.name]! }))];
-  });
+  })];
 }
 
 /** Layers of which something rides on a track: the whole, the pivot, the centre of an effect. */

@@ -22,7 +22,7 @@ export const newDifference = (layer: string) => ({ ...base("Difference"), kind: 
 
 export const newDistance = (track: string) => ({ ...base("Distance"), kind: "distance", track, near: constant(100), far: constant(400), height: constant(0) }) as DistancePiece;
 
-export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces });
+export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces, holes: constant(0), crumbs: constant(0) });
 
 function freeName(shot: Shot, stem: string): string {
   const taken = new Set(Object.values(shot.mattes).map((m) => m.name));

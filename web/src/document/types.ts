@@ -35,7 +35,7 @@ export interface CutoutPiece extends PieceBase { kind: "cutout"; layer: string; 
 export interface DifferencePiece extends PieceBase { kind: "difference"; layer: string; clean_frame: number | null; clean_footage: string | null }
 export interface DistancePiece extends PieceBase { kind: "distance"; track: string; near: Animated<number>; far: Animated<number>; height: Animated<number> }
 export type Piece = CutoutPiece | DistancePiece | DifferencePiece | ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;
-export interface Matte { id: string; name: string; pieces: Piece[] }
+export interface Matte { id: string; name: string; pieces: Piece[]; holes: Animated<number>; crumbs: Animated<number> }
 export type Effect = { kind: string; id: string; on: boolean; mix: Animated<number>; cut: Cut[] } & Record<string, unknown>;
 export type EdgeName = "wrap" | "wrap_width" | "edge_soften" | "edge_width" | "edge_exposure" | "edge_saturation";
 interface LayerBase { id: string; name: string; visible: boolean; span: Vec2 | null; opacity: Animated<number>; cut: Cut[]; effects: Effect[] }

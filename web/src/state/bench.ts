@@ -8,7 +8,7 @@ export const CLIENT = crypto.randomUUID().slice(0, 12);
 export type Selection = { kind: "layer" | "track" | "matte"; id: string } | { kind: "shot" };
 export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | MatteView;
 /** Views that need a matte to be selected. */
-export type MatteView = "matte" | "matte-soft" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
+export type MatteView = "matte" | "matte-soft" | "matte-faults" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
 export const isMatteView = (view: View): view is MatteView => view.startsWith("matte") || view.startsWith("on-");
 /** What a click in the picture does: handles; a new track, or one more point of one; a new shape; the colour of a screen. */
 export type ShapeTool = "outline" | "rectangle" | "ellipse" | "freehand" | "stroke";

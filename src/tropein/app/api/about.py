@@ -20,6 +20,7 @@ from tropein.core.document import (
     LayerBase,
     LayerPiece,
     LumaPiece,
+    Matte,
     Place,
     ShapePiece,
 )
@@ -58,6 +59,7 @@ class About(BaseModel):
     effects: list[EffectInfo]
     pieces: list[EffectInfo]
     cut: list[Control]
+    matte: list[Control]
     place: list[Control]
     depth: list[Control]
     opacity: Control
@@ -100,6 +102,7 @@ def about() -> About:
         effects=effects,
         pieces=pieces,
         cut=cut,
+        matte=[Control(**describe_field(Matte, n)) for n in ("holes", "crumbs")],
         place=place,
         depth=depth,
         opacity=opacity,

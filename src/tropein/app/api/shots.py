@@ -14,6 +14,7 @@ from tropein.app.live.preview import Ask
 from tropein.app.store import shelf, shots
 from tropein.core.compose.carried import carried
 from tropein.core.compose.edge_match import EdgeMatch
+from tropein.core.compose.faults_seen import FaultsSeen
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.outline_fit import OutlineFit
 from tropein.core.compose.places import Places
@@ -199,6 +200,15 @@ async def guard(
     document = await live.document(shot_id, revision, [])
     ask = Ask("", frame, matte=matte_id, guards=track, margin=margin)
     return Guarded(**await pool.ask(document, ask, 3, None))
+
+
+@router.get("/{shot_id}/mattes/{matte_id}/faults")
+async def matte_faults(
+    shot_id: str, matte_id: str, frame: int, pool: Pool, live: Live, revision: int = -1
+) -> FaultsSeen:
+    """How many holes and crumbs a matte has at a frame."""
+    document = await live.document(shot_id, revision, [])
+    return FaultsSeen(**await pool.ask(document, Ask("", frame, matte=matte_id, faults=True), 3, None))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit")

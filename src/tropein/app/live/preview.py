@@ -42,6 +42,7 @@ class Ask:
     guards: str = ""  # a face track that the matte must hide: asks whether it does
     margin: float = 0.0
     shape: str = ""  # a shape of the matte: asks how well it fits
+    faults: bool = False  # asks for the matte's holes and crumbs
     edge_of: str = ""  # a layer: asks how soft its edge must be
     screen_of: str = ""  # a chroma key of the matte: asks which screen it sees
 
@@ -103,6 +104,10 @@ class Previewer:
             from tropein.core.compose.screen_seen import screen_seen
 
             return screen_seen(self.renderer, known, ask.matte, ask.screen_of, ask.frame).model_dump()
+        if ask.faults:
+            from tropein.core.compose.faults_seen import faults_seen
+
+            return faults_seen(self.renderer, known, ask.matte, ask.frame).model_dump()
         if ask.edge_of:
             from tropein.core.compose.edge_match import edge_match
 

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 
 from tropein.core.animate.sample import sample
-from tropein.core.compose import keys
-from tropein.core.compose.cutout_piece import Cutouts, covered
-from tropein.core.compose.places import Places
+from tropein.core.compose import keys, own_keys
+from tropein.core.compose.cutout_piece import covered
+from tropein.core.compose.pictures import Pictures
 from tropein.core.compose.step import Step, step
 from tropein.core.document import (
     ChromaPiece,
@@ -26,40 +25,18 @@ from tropein.core.document import (
     Piece,
     ShapePiece,
 )
-from tropein.core.matte import distance, foreground
+from tropein.core.matte import distance, foreground, solid
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.coverage import Coverage, Joining
 from tropein.core.raster.floor import floor_hit
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.picture import Picture, Window
-from tropein.core.raster.warp import Matrix, apply
-from tropein.core.raster.yuv import Cells
+from tropein.core.raster.warp import Matrix, Move, apply
 from tropein.core.track.face_mesh import PARTS
 from tropein.core.track.samples import LOOP
 
 SHUTTER_PARTS, LEAST_BLUR_PX = 7, 0.75
-MEDIAN_FRAMES = 15
-FULL_COLOUR_FROM = 0.6  # at about half size 4:2:0 footage has all its colour
-
-
-class Pictures(Protocol):
-    """What mattes ask of the plan: layers' pictures."""
-
-    @property
-    def scale(self) -> float: ...
-    @property
-    def places(self) -> Places: ...
-    @property
-    def frame_window(self) -> Window: ...
-    def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None: ...
-    def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None: ...
-    def layer(self, layer: FootageLayer, frame: float) -> Step | None: ...
-    def chroma_cells(self, footage: str) -> Cells | None: ...
-    def footage_frame(self, layer: FootageLayer, frame: float) -> int | None: ...
-    def frame_of(self, footage: str, index: int, working: float) -> Step: ...
-    @property
-    def cutouts(self) -> Cutouts: ...
 
 
 @dataclass(frozen=True)
@@ -84,7 +61,12 @@ class Mattes:
             made = self._piece(piece, frame) or step("nothing-covered", window, (), lambda: cov.full(window, 0.0))
             steps.append(self._edged(made, piece, frame))
             joinings.append(Joining(piece.how, sample(piece.opacity, frame), piece.invert))
-        return step("matte", (joinings, window), tuple(steps), lambda *p: cov.combine(p, joinings, window))
+        made = step("matte", (joinings, window), tuple(steps), lambda *p: cov.combine(p, joinings, window))
+        holes, crumbs = (sample(v, frame) * self.pictures.scale for v in (matte.holes, matte.crumbs))
+        if max(holes, crumbs) < 0.5:
+            return made
+        mend = (round(holes, 3), round(crumbs, 3))
+        return step("mended", mend, (made,), lambda c: Coverage(solid.mended(c.plane, *mend), c.window))
 
     def cuts(self, cuts: list[Cut], frame: float) -> Step | None:
         """What several cuts leave together; None when there are none."""
@@ -113,37 +95,32 @@ class Mattes:
             return self._cleaned(piece, layer, picture, working, frame)
         if piece is None:
             return picture
-        picture, behind, keyed = self._keyed(piece, layer, picture, working, frame)
-        return keys.unmixed(piece, picture, behind, keyed, frame)
+        own, behind, keyed = own_keys.keyed(self.pictures, piece, layer, picture, working, frame)
+        made = keys.unmixed(piece, own, behind, keyed, frame)
+        kept = self._kept_beside(piece, layer, keyed, picture, working, frame)
+        return made if kept is None else step("kept-beside-key", (), (made, picture, kept), cov.mix_where)
 
-    def behind(self, piece: ChromaPiece, layer: FootageLayer, frame: float) -> Step | None:
-        """The screen a key sees behind a layer's own pixels (keys.Behind); None where the layer shows nothing."""
-        own = self.pictures.own_picture(layer, frame)
-        return None if own is None else self._keyed(piece, layer, *own, frame)[1]
-
-    def _keyed(
-        self, piece: ChromaPiece, layer: FootageLayer, picture: Step, working: float, frame: float
-    ) -> tuple[Step, Step, Step]:
-        """The picture a key is made from, the screen behind it, and its coverage."""
-        picture = self._sharpened(layer.footage, picture, working)
-        empty = self._empty(piece, layer, picture, working, frame)
-        if empty is not None:
-            empty = self._sharpened(piece.clean_footage or layer.footage, empty, working)
-        behind = keys.behind(piece, picture, empty, working, frame)
-        return picture, behind, keys.keyed(piece, picture, behind, working, frame)
-
-    def _empty(
-        self, piece: ChromaPiece | DifferencePiece, layer: FootageLayer, picture: Step, working: float, frame: float
+    def _kept_beside(
+        self, piece: ChromaPiece, layer: FootageLayer, keyed: Step, picture: Step, working: float, frame: float
     ) -> Step | None:
-        """The frame that shows the place without the subject, as large as `picture`; None where none is named."""
-        if piece.clean_frame is None and piece.clean_footage is None:
+        """Where, of a layer's own pixels, its matte keeps what the key in it does not: shapes that keep, closed holes. There the
+        picture is as it was, whatever colour it has."""
+        matte = next(m for m in self.pictures.places.shot.mattes.values() if any(p is piece for p in m.pieces))
+        others = [p for p in matte.pieces if p is not piece and p.on and p.how == "add"]
+        matrix = self.pictures.places.matrix(layer, frame)
+        in_frame = self._in_frame(layer, keyed, working, frame)
+        plain = piece.how == "add" and not piece.invert and (others or sample(matte.holes, frame) > 0)
+        if not plain or matrix is None or in_frame is None:
             return None
-        footage = self.pictures.places.shot.footage
-        seen, empty = footage[layer.footage], footage[piece.clean_footage or layer.footage]
-        index = piece.clean_frame if piece.clean_frame is not None else self.pictures.footage_frame(layer, frame)
-        shown = min(max(index or 0, 0), empty.frames - 1)
-        made = self.pictures.frame_of(empty.id, shown, working * seen.size[0] / empty.size[0])
-        return made if empty.id == seen.id else keys.as_large(made, picture)
+        alone = self._edged(in_frame, piece, frame)
+        window = self.window
+
+        def more(whole: Coverage, key: Coverage) -> Coverage:
+            share = np.clip(2 * (whole.plane - key.plane) / np.maximum(whole.plane, 1e-4), 0, 1)
+            return Coverage(share.astype(np.float32), window)
+
+        beside = step("beside-key", window, (self.matte(matte, frame), alone), more)
+        return self.seen_from(beside, Move(matrix).scaled(self.pictures.scale, working).matrix, picture)
 
     def _cleaned(self, piece: CutoutPiece, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
         amount = sample(piece.clean, frame)
@@ -195,9 +172,10 @@ class Mattes:
         if isinstance(piece, CutoutPiece):
             return self._cut_out(piece, layer, frame)
         if isinstance(piece, ChromaPiece):
-            made = self._keyed(piece, layer, picture, working, frame)[2]
+            made = own_keys.keyed(self.pictures, piece, layer, picture, working, frame)[2]
         elif isinstance(piece, DifferencePiece):
-            empty = self._empty(piece, layer, picture, working, frame) or self._median(layer, working)
+            empty = own_keys.empty(self.pictures, piece, layer, picture, working, frame)
+            empty = empty or own_keys.median(self.pictures, layer, working)
             made = keys.different(piece, picture, empty, frame)
         else:
             made = keys.ranged(piece, picture, frame)
@@ -230,16 +208,6 @@ class Mattes:
         if piece.channel == "alpha":
             return step("coverage", window, (made,), lambda p: cov.of_picture(p, window))
         return step("luminance", window, (made,), lambda p: _luminance(p, window))
-
-    def _median(self, layer: FootageLayer, working: float) -> Step:
-        last = self.pictures.places.shot.footage[layer.footage].frames - 1
-        every = sorted({round(i) for i in np.linspace(0, last, MEDIAN_FRAMES)})
-        return keys.median(tuple(self.pictures.frame_of(layer.footage, i, working) for i in every))
-
-    def _sharpened(self, footage: str, picture: Step, working: float) -> Step:
-        """The picture a key is made from: where the file holds little colour, its detail is put back."""
-        cells = self.pictures.chroma_cells(footage)
-        return picture if cells is None or working <= FULL_COLOUR_FROM else keys.sharpened(picture, cells)
 
     def _face(self, piece: FacePiece, frame: float) -> Step | None:
         """Outlines through the mesh; lids that meet enclose nothing."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
-from tropein.core.compose.mattes import Mattes
+from tropein.core.compose import own_keys
 from tropein.core.compose.render import Renderer
 from tropein.core.document import ChromaPiece, FootageLayer, Shot
 from tropein.core.errors import NotFound
@@ -27,7 +27,7 @@ def screen_seen(renderer: Renderer, shot: Shot, matte: str, piece: str, frame: i
     if not isinstance(key, ChromaPiece) or not isinstance(layer, FootageLayer):
         raise NotFound("There is no such chroma key in the matte.")
     planner = renderer.planner(shot, min(1.0, LOOKED_AT_WIDTH / shot.size[0]))
-    behind = Mattes(planner).behind(key, layer, frame)
+    behind = own_keys.behind(planner, key, layer, frame)
     screen = None if behind is None else renderer.run(behind).screen
     if screen is None:
         return ScreenSeen(frame=frame, colour=None)

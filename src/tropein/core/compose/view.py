@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.compose.faults_seen import largest_px
 from tropein.core.document import ChromaPiece, ColourPiece, Cut, FootageLayer, LumaPiece, Shot
+from tropein.core.matte.solid import faults
 from tropein.core.raster.colour import LUMA, to_display
-from tropein.core.raster.coverage import Coverage
+from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Picture, Window, over_checker
 
 View = Literal[
     "picture", "alpha", "red", "green", "blue", "luminance",
-    "matte", "matte-soft", "matte-tint", "on-checker", "on-black", "on-grey", "on-white",
+    "matte", "matte-soft", "matte-faults", "matte-tint", "on-checker", "on-black", "on-grey", "on-white",
 ]  # fmt: skip
 ON: dict[str, float] = {"on-black": 0.0, "on-grey": 0.18, "on-white": 1.0}
+HOLE, CRUMB = (240, 196, 60), (96, 200, 214)  # as shown, 0..255
 TINT = np.array([0.62, 0.2, 0.26], np.float32)  # the matte's own rose, linear
 
 
@@ -84,7 +88,8 @@ def cut_alone(shot: Shot, matte_id: str) -> Shot:
 
 
 def display_matte(picture: Picture, coverage: Coverage, view: View) -> NDArray[np.uint8]:
-    """(h, w, 3) bytes: the matte in grey; "matte-soft" marks what is neither full nor empty; "matte-tint" lays the matte
+    """(h, w, 3) bytes: the matte in grey; "matte-soft" marks what is neither full nor empty; "matte-faults"
+    small holes in the solid and crumbs in the clear; "matte-tint" lays the matte
     over the picture as a tint; "on-..." shows the picture over a plain ground."""
     window, plane = coverage.window, coverage.plane[..., None]
     if view == "matte":
@@ -97,6 +102,8 @@ def display_matte(picture: Picture, coverage: Coverage, view: View) -> NDArray[n
         codes[faint] = np.stack([120 + grey[faint], grey[faint] // 2, grey[faint] // 2], -1)
         codes[holed] = np.stack([grey[holed] // 3, grey[holed], np.minimum(60 + grey[holed], 255)], -1)
         return codes
+    if view == "matte-faults":
+        return _faults(coverage.plane)
     pixels = picture.fill(window)
     if view == "matte-tint":
         shown = pixels.copy()
@@ -106,3 +113,16 @@ def display_matte(picture: Picture, coverage: Coverage, view: View) -> NDArray[n
         pixels[..., :3] += np.float32(ON[view]) * (1 - pixels[..., 3:4])
         return to_display(pixels)
     return to_display(np.ascontiguousarray(over_checker(pixels), np.float32))
+
+
+def _faults(plane: Plane) -> NDArray[np.uint8]:
+    """The matte dimmed; holes and crumbs, made wide enough to be seen, in two colours."""
+    most = largest_px(plane.shape[1], plane.shape[0])
+    found = faults(plane, most, most)
+    codes = np.repeat(np.rint(20 + plane * 110).astype(np.uint8)[..., None], 3, 2)
+    around = np.ones((5, 5), np.uint8)
+    for mask, colour in ((found.crumbs, CRUMB), (found.holes, HOLE)):
+        wide = cv2.dilate(mask.astype(np.uint8), around).astype(bool)
+        codes[wide & ~mask] = np.rint(np.array(colour) * 0.45).astype(np.uint8)
+        codes[mask] = colour
+    return codes

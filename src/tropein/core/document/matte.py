@@ -243,6 +243,14 @@ class Matte(Model):
     id: Id
     name: Name
     pieces: list[Piece] = Field(default_factory=list, max_length=200)
+    holes: AnimatedNumber = control(
+        0.0, "Close holes", soft=(0, 60), hard=(0, 1000), step=0.5, unit="px",
+        help="Up to so many pixels across: what is enclosed by solid becomes solid.",
+    )  # fmt: skip
+    crumbs: AnimatedNumber = control(
+        0.0, "Drop crumbs", soft=(0, 60), hard=(0, 1000), step=0.5, unit="px",
+        help="Up to so many pixels across: what stands alone in the clear becomes clear.",
+    )  # fmt: skip
 
     @model_validator(mode="after")
     def _ids_differ(self) -> Matte:

@@ -1,0 +1,62 @@
+"""What keys take from a layer's own pixels: the picture they are made from, the screen behind it, the empty place."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tropein.core.compose import keys
+from tropein.core.compose.pictures import Pictures
+from tropein.core.compose.step import Step
+from tropein.core.document import ChromaPiece, DifferencePiece, FootageLayer
+
+MEDIAN_FRAMES = 15
+FULL_COLOUR_FROM = 0.6  # at about half size footage of halved chroma has all its colour
+
+
+def behind(pictures: Pictures, piece: ChromaPiece, layer: FootageLayer, frame: float) -> Step | None:
+    """The screen a key sees behind a layer's own pixels (keys.Behind); None where the layer shows nothing."""
+    own = pictures.own_picture(layer, frame)
+    return None if own is None else keyed(pictures, piece, layer, *own, frame)[1]
+
+
+def keyed(
+    pictures: Pictures, piece: ChromaPiece, layer: FootageLayer, picture: Step, working: float, frame: float
+) -> tuple[Step, Step, Step]:
+    """The picture a key is made from, the screen behind it, and its coverage."""
+    picture = _sharpened(pictures, layer.footage, picture, working)
+    place = empty(pictures, piece, layer, picture, working, frame)
+    if place is not None:
+        place = _sharpened(pictures, piece.clean_footage or layer.footage, place, working)
+    screen = keys.behind(piece, picture, place, working, frame)
+    return picture, screen, keys.keyed(piece, picture, screen, working, frame)
+
+
+def empty(
+    pictures: Pictures,
+    piece: ChromaPiece | DifferencePiece,
+    layer: FootageLayer,
+    picture: Step,
+    working: float,
+    frame: float,
+) -> Step | None:
+    """The frame that shows the place without the subject, as large as `picture`; None where none is named."""
+    if piece.clean_frame is None and piece.clean_footage is None:
+        return None
+    footage = pictures.places.shot.footage
+    seen, other = footage[layer.footage], footage[piece.clean_footage or layer.footage]
+    index = piece.clean_frame if piece.clean_frame is not None else pictures.footage_frame(layer, frame)
+    shown = min(max(index or 0, 0), other.frames - 1)
+    made = pictures.frame_of(other.id, shown, working * seen.size[0] / other.size[0])
+    return made if other.id == seen.id else keys.as_large(made, picture)
+
+
+def median(pictures: Pictures, layer: FootageLayer, working: float) -> Step:
+    last = pictures.places.shot.footage[layer.footage].frames - 1
+    every = sorted({round(i) for i in np.linspace(0, last, MEDIAN_FRAMES)})
+    return keys.median(tuple(pictures.frame_of(layer.footage, i, working) for i in every))
+
+
+def _sharpened(pictures: Pictures, footage: str, picture: Step, working: float) -> Step:
+    """The picture a key is made from: where the file holds little colour, its detail is put back."""
+    cells = pictures.chroma_cells(footage)
+    return picture if cells is None or working <= FULL_COLOUR_FROM else keys.sharpened(picture, cells)
