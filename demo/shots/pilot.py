@@ -134,7 +134,7 @@ def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, F
     )
     matte["pieces"] = [
         {"kind": "cutout", "id": new_id(), "name": "Cut-out", "layer": before["id"], "samples": samples,
-         "strokes": [s.model_dump(mode="json") for s in drawn], "soften": {"value": 0.7}},
+         "strokes": [s.model_dump(mode="json") for s in drawn], "fine": {"value": 25}, "soften": {"value": 0.7}},
     ]  # fmt: skip
     mists = [
         layer(f"Mist, {name}", footage["Drifting mist"], blend="screen", opacity={"value": opacity},

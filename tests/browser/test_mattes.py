@@ -150,6 +150,26 @@ def test_a_subject_is_cut_out_by_strokes_and_carried(application: str, page: Pag
     expect(page.get_by_text("not carried yet")).to_be_visible()
     page.get_by_role("button", name="Carry through the shot").click()
     expect(page.get_by_text("carried through the shot")).to_be_visible(timeout=90_000)
+    # hairs that stand out of the outline are told by colour
+    page.keyboard.press("Escape")
+    go_to(page, 6)
+    page.keyboard.press("k")
+    expect(page.get_by_role("button", name="the matte ▾")).to_be_visible()
+    plain = shown(page, SIZE)[..., 0]
+    typed(page, "Hair reach", "25")
+    expect(page.get_by_role("button", name=re.compile("^Undo: set hair reach"))).to_be_visible()
+    hairy = shown(page, SIZE)[..., 0]
+    beyond = plain < 5
+    found = beyond & (hairy > 60)
+    assert found[:260].sum() > 250 and found[:260].sum() > 3 * found[260:].sum()  # on the head, not at the shoulders
+    far = cv2.distanceTransform(np.uint8(plain < 128), cv2.DIST_L2, 5)
+    assert (
+        hairy[far > 30].max() < 5
+        and abs(hairy - plain)[cv2.erode(np.uint8(plain > 250), np.ones((25, 25))) > 0].max() < 5
+    )
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name=re.compile("^Undo: set hair reach"))).to_have_count(0)
+    page.keyboard.press("v")
     sheet_behind_the_cutout(page, tmp_path)
     for frame in (0, 9):
         go_to(page, frame)

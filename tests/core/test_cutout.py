@@ -218,6 +218,7 @@ def test_the_command_line_writes_coverage_and_subject_or_nothing(tmp_path: Path)
         str(film),
         "-o",
         str(tmp_path / "out"),
+        *("--hair", "6", "--holes", "4", "--crumbs", "4"),
         "--strokes",
     ]
     done = subprocess.run([*command, str(tmp_path / "strokes.json")], capture_output=True, text=True)

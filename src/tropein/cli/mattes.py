@@ -17,9 +17,12 @@ from tropein.core.compose.cutout_piece import by_frame
 from tropein.core.compose.cutouts import Carry, carry
 from tropein.core.compose.render import Renderer
 from tropein.core.document import ChromaPiece, Cut, CutoutStroke, FootageLayer, Matte, Place, Shot
+from tropein.core.document.animated import Animated
 from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput
+from tropein.core.matte.fine import fine
 from tropein.core.matte.foreground import cleaned
+from tropein.core.matte.solid import mended
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.encode import write_coverage, write_picture
 from tropein.core.media.record import MediaRecord
@@ -27,6 +30,8 @@ from tropein.core.media.source import Sources
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
 
 CACHE_BYTES = 256 << 20
+Holes = Annotated[float, typer.Option("--holes", min=0, help="Close holes up to so many pixels across.")]
+Crumbs = Annotated[float, typer.Option("--crumbs", min=0, help="Drop crumbs up to so many pixels across.")]
 
 
 def key(
@@ -34,12 +39,14 @@ def key(
     out: Annotated[Path, typer.Option("-o", help="The folder for alpha_%04d.png and fg_%04d.png.")],
     screen: Annotated[str, typer.Option(help="auto, or the screen's colour as #RRGGBB.")] = "auto",
     frames: Annotated[str | None, typer.Option("--frames", help="A-B, both included.")] = None,
+    holes: Holes = 0.0,
+    crumbs: Crumbs = 0.0,
     json: Json = False,
 ) -> None:
     """Key the screen behind a subject: coverage (16 bit) and the subject without the screen's light."""
     with seen(clip) as (store, media, record):
         first, last = frame_range(frames, 0, record.frames - 1)
-        shot = _keyed_shot(clip, media, record, _colour(screen))
+        shot = _keyed_shot(clip, media, record, _colour(screen), holes, crumbs)
         out.mkdir(parents=True, exist_ok=True)
         renderer = Renderer(Sources(store, final=True), lambda samples, spot: None, CACHE_BYTES)
         solid = []
@@ -68,6 +75,9 @@ def cutout(
     ],
     out: Annotated[Path, typer.Option("-o", help="The folder for alpha_%04d.png and fg_%04d.png.")],
     frames: Annotated[str | None, typer.Option("--frames", help="A-B, both included.")] = None,
+    hair: Annotated[float, typer.Option("--hair", min=0, help="How many pixels hairs stand out of the outline.")] = 0.0,
+    holes: Holes = 0.0,
+    crumbs: Crumbs = 0.0,
     json: Json = False,
 ) -> None:
     """Cut out a subject by strokes, carried through the clip: coverage and the subject without the old background."""
@@ -93,8 +103,10 @@ def cutout(
             made = carry(Carry(pictures.rgb, record.size, (first, last), by_frame(drawn), report))
         out.mkdir(parents=True, exist_ok=True)
         for frame, coverage in made.items():
-            rgb = convert(pictures.rgb(frame).astype(np.float32) / np.float32(255), DISPLAY, WORKING)
+            codes = pictures.rgb(frame)
+            rgb = convert(codes.astype(np.float32) / np.float32(255), DISPLAY, WORKING)
             alpha = cv2.resize(coverage, record.size, interpolation=cv2.INTER_LINEAR).astype(np.float32) / 255
+            alpha = mended(fine(codes, alpha, hair), holes, crumbs)
             own = cleaned(rgb, alpha, 1.0, 1.0)
             write_coverage(out / f"alpha_{frame:04d}.png", alpha)
             write_picture(out / f"fg_{frame:04d}.png", np.dstack([own * alpha[..., None], alpha]), "png")
@@ -112,7 +124,9 @@ def _colour(text: str) -> tuple[float, float, float] | None:
     return r, g, b
 
 
-def _keyed_shot(clip: str, media: str, record: MediaRecord, screen: tuple[float, float, float] | None) -> Shot:
+def _keyed_shot(
+    clip: str, media: str, record: MediaRecord, screen: tuple[float, float, float] | None, holes: float, crumbs: float
+) -> Shot:
     from tropein.cli.tracks import footage_of
 
     footage = footage_of(Path(clip).name, media, record)
@@ -123,5 +137,5 @@ def _keyed_shot(clip: str, media: str, record: MediaRecord, screen: tuple[float,
     return Shot(
         name="key", size=footage.size, rate=footage.rate, frames=footage.frames, trim=(0, footage.frames - 1), plate="plate",
         footage={footage.id: footage}, layers={"plate": layer}, stack=["plate"],
-        mattes={"matte": Matte(id="matte", name="Screen", pieces=[piece])},
+        mattes={"matte": Matte(id="matte", name="Screen", pieces=[piece], holes=Animated(value=holes), crumbs=Animated(value=crumbs))},
     )  # fmt: skip

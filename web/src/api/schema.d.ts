@@ -1348,6 +1348,11 @@ export interface components {
             /** Samples */
             samples?: string | null;
             /**
+             * Hair reach
+             * @description How far hairs and blur stand out from the outline: so far the edge is told by colour.
+             */
+            fine?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
              * Clean edge
              * @description How far the old background is taken out of the edge of a layer that is cut by this.
              */
@@ -2394,13 +2399,13 @@ export interface components {
             /** Pieces */
             pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["DistancePiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"])[];
             /**
-             * Close holes up to
-             * @description Across. What is enclosed by solid becomes solid.
+             * Close holes
+             * @description Up to so many pixels across: what is enclosed by solid becomes solid.
              */
             holes?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /**
-             * Drop crumbs up to
-             * @description Across. What stands alone in the clear becomes clear.
+             * Drop crumbs
+             * @description Up to so many pixels across: what stands alone in the clear becomes clear.
              */
             crumbs?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };

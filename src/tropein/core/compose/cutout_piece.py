@@ -14,6 +14,7 @@ from tropein.core.document import CutoutPiece, CutoutStroke
 from tropein.core.matte import cutout
 from tropein.core.matte.cutout import Stroke
 from tropein.core.matte.cutout_file import CutoutFile
+from tropein.core.matte.fine import LEAST_REACH_PX, fine
 from tropein.core.raster.colour import to_display
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture
@@ -39,9 +40,22 @@ def mark_of(strokes: list[Stroke]) -> str:
     return blake2b(repr(strokes).encode(), digest_size=8).hexdigest() if strokes else ""
 
 
-def covered(piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts) -> Step | None:
+def covered(
+    piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts, reach_px: float = 0.0
+) -> Step | None:
     """Coverage of the footage's own `picture` (a step) at a frame of the footage, whose full size is `size`; None where nothing was
-    drawn and nothing carried to."""
+    drawn and nothing carried to. `reach_px`: in pixels of the picture, how far hairs stand out."""
+    made = _plain(piece, picture, frame, size, cutouts)
+    if made is None or reach_px < LEAST_REACH_PX:
+        return made
+
+    def finer(edge: Coverage, p: Picture) -> Coverage:
+        return Coverage(fine(to_display(p.pixels[..., :3]), edge.plane, reach_px), edge.window)
+
+    return step("fine-edge", round(reach_px, 3), (made, picture), finer)
+
+
+def _plain(piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts) -> Step | None:
     file = cutouts(piece.samples or "")
     here = strokes_at(piece.strokes, frame)
     carried = file is not None and frame in file.frames

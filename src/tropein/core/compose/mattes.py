@@ -192,7 +192,8 @@ class Mattes:
         own, index = self.pictures.own_picture(layer, frame), self.pictures.footage_frame(layer, frame)
         assert own is not None and index is not None
         size = self.pictures.places.shot.footage[layer.footage].size
-        return own, covered(piece, own[0], index, size, self.pictures.cutouts)
+        reach = sample(piece.fine, frame) * own[1]
+        return own, covered(piece, own[0], index, size, self.pictures.cutouts, reach)
 
     def _in_frame(self, layer: FootageLayer, made: Step, working: float, frame: float) -> Step | None:
         """Coverage of a layer's own pixels, brought to where the layer lies."""

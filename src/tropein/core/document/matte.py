@@ -217,6 +217,10 @@ class CutoutPiece(PieceBase):
     layer: Id
     strokes: list[CutoutStroke] = Field(default_factory=list, max_length=1000)
     samples: ContentHash | None = None
+    fine: AnimatedNumber = control(
+        0.0, "Hair reach", soft=(0, 80), hard=(0, 200), step=1, unit="px",
+        help="How far hairs and blur stand out from the outline: so far the edge is told by colour.",
+    )  # fmt: skip
     clean: AnimatedNumber = control(
         1.0, "Clean edge", soft=(0, 1), hard=(0, 1),
         help="How far the old background is taken out of the edge of a layer that is cut by this.",

@@ -46,7 +46,8 @@ LIVELY = (
 )  # fmt: skip
 OUTER_EYES_CM = 9.0  # a usual face's distance between the outer corners, which sets the scale of poses
 
-SHUT_SHARE = 0.45  # of an open eye's height is what the mesh leaves open of a shut one (measured on the pilot plate)
+SHUT_SHARE = 0.5  # of an open eye's height is what the mesh leaves open of a shut one (measured on the pilot plate: 0.28 to 0.54)
+AJAR = 0.08  # what seems open less than this is shut: so much the mesh's own unrest is worth
 
 Mesh = NDArray[np.float64]
 
@@ -86,7 +87,8 @@ def openness(values: NDArray[np.float64]) -> NDArray[np.float64]:
     """Openings through a shot (n,) as 0 (shut) to 1 (as open as it usually is when open)."""
     wide = float(np.percentile(values, 75))
     shut = SHUT_SHARE * wide
-    return np.clip((values - shut) / max(wide - shut, 1e-6), 0, 1)
+    seems = np.clip((values - shut) / max(wide - shut, 1e-6), 0, 1)
+    return np.where(seems < 2 * AJAR, np.maximum(2 * (seems - AJAR), 0), seems)
 
 
 def axes(mesh: Mesh) -> NDArray[np.float64]:

@@ -1,0 +1,94 @@
+"""Hairs and blur along a cut-out's outline: coverage told by colour within reach of it.
+
+Matting by closed form (Levin, Lischinski & Weiss, A Closed-Form Solution to Natural Image Matting, 2008) in a band along the
+outline, drawn a little towards the outline's own soft edge: where subject and ground look alike that is all there is to go by.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import diags
+
+Plane = NDArray[np.float32]
+MOST_WIDTH = 960  # the band is solved on a picture at most so wide, and brought to a larger one along its edges
+SMOOTH = 1e-6  # of Levin's epsilon: variance of colours (0..1) within a window that is taken for noise
+# weights of the outline's own edge in the band: anywhere, and where all around is flat, as nothing thin is there
+DRAWN, HELD = 3e-4, 0.2
+FLAT_PX, LEAST_NOISE = 7, 0.004  # side of what is looked at; of a picture without grain (0..1)
+INNER_SHARE, LEAST_INNER_PX = 0.2, 3.0  # of the reach: how far the band reaches into the subject
+LEAST_REACH_PX = 1.0
+UP_EPSILON = 1e-4
+SHIFTS = (1e-3, 1e-2, 0.1, 0.5, 1.0)  # tried in turn until the preconditioner holds
+HAZE = 0.03  # coverage so near to none or all is none or all
+
+
+def fine(picture: NDArray[np.uint8], edge: Plane, reach_px: float) -> Plane:
+    """(h, w) coverage 0..1 of (h, w, 3) display codes, from a coverage with a plain edge; `reach_px` is how far a hair may stand out of
+    it."""
+    h, w = edge.shape
+    shrink = min(1.0, MOST_WIDTH / w)
+    reach = reach_px * shrink
+    if reach < LEAST_REACH_PX:
+        return edge
+    if shrink == 1:
+        return _solved(picture, edge, reach)
+    small = (MOST_WIDTH, max(1, round(h * shrink)))
+    solved = _solved(
+        cv2.resize(picture, small, interpolation=cv2.INTER_AREA),
+        cv2.resize(edge, small, interpolation=cv2.INTER_AREA),
+        reach,
+    )
+    large = cv2.resize(solved, (w, h), interpolation=cv2.INTER_LINEAR)
+    along = cv2.ximgproc.guidedFilter(picture, large, max(2, round(2 / shrink)), UP_EPSILON * 255**2)
+    open_ = (large > 0.004) & (large < 0.996)
+    return np.where(open_, np.clip(along, 0, 1), large).astype(np.float32)
+
+
+def _solved(picture: NDArray[np.uint8], edge: Plane, reach: float) -> Plane:
+    solid = edge > 0.5
+    if not solid.any() or solid.all():
+        return edge
+    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 5) for m in (solid, ~solid))
+    open_ = (outside <= reach) & (inside <= max(LEAST_INNER_PX, INNER_SHARE * reach))
+    ys, xs = np.nonzero(open_)
+    part = (slice(max(ys.min() - 2, 0), ys.max() + 3), slice(max(xs.min() - 2, 0), xs.max() + 3))
+    out = np.where(open_, edge, solid).astype(np.float32)
+    out[part] = _matted(picture[part], solid[part], open_[part], edge[part])
+    return out
+
+
+def _matted(picture: NDArray[np.uint8], solid: NDArray[np.bool_], open_: NDArray[np.bool_], edge: Plane) -> Plane:
+    """Solves (L + drawn) a = drawn edge for what is open, the rest being known."""
+    from pymatting.laplacian.cf_laplacian import cf_laplacian  # loading it takes a second
+    from pymatting.preconditioner.ichol import ichol
+    from pymatting.solver.cg import cg
+
+    laplacian = cf_laplacian(picture.astype(np.float64) / 255, SMOOTH, 1, ~open_)
+    unknown, known = np.flatnonzero(open_.ravel()), np.flatnonzero(~open_.ravel())
+    rows = laplacian[unknown]
+    drawn = (DRAWN + HELD * _flat(picture)).ravel()[unknown]
+    a = (rows[:, unknown] + diags(drawn)).tocsc()
+    b = drawn * edge.ravel()[unknown].astype(np.float64) - rows[:, known] @ solid.ravel()[known].astype(np.float64)
+    found = cg(
+        a,
+        b,
+        x0=edge.ravel()[unknown].astype(np.float64),
+        M=ichol(a, discard_threshold=1e-3, shifts=SHIFTS),
+        rtol=1e-4,
+        maxiter=300,
+    )
+    out = solid.astype(np.float32).ravel()
+    out[unknown] = np.clip((found - HAZE) / (1 - 2 * HAZE), 0, 1)
+    return out.reshape(solid.shape)
+
+
+def _flat(picture: NDArray[np.uint8]) -> Plane:
+    """(h, w) 1 where nothing but grain is to be seen around, 0 where something is."""
+    values = picture.astype(np.float32) / 255
+    mean = cv2.blur(values, (FLAT_PX, FLAT_PX))
+    spread = np.sqrt(np.maximum(cv2.blur(values * values, (FLAT_PX, FLAT_PX)) - mean * mean, 0).max(2))
+    rough = np.abs(values - cv2.GaussianBlur(values, (0, 0), 1.0)).mean(2)
+    noise = max(1.6 * float(np.median(rough)), LEAST_NOISE)
+    return np.exp(-((np.maximum(spread / noise - 1, 0)) ** 2)).astype(np.float32)
