@@ -16,7 +16,7 @@ from typing import Any
 
 from tropein.app.live.preview import SHOTS_KEPT, Ask, main
 from tropein.app.settings import Settings
-from tropein.core.errors import TropeinError
+from tropein.core.errors import NotFound, TropeinError
 
 FRAME_SECONDS = 60  # a frame that takes longer ends the process
 
@@ -112,13 +112,13 @@ class PreviewPool:
             except (EOFError, OSError, TimeoutError):
                 self._kill()
                 self._spawn()
-                kind, value = "error", "Drawing this frame failed and was given up; the preview was started again."
+                kind, value = "preview", "Drawing this frame failed and was given up; the preview was started again."
             if job.future.done():
                 continue
             if kind == "ok":
                 job.future.set_result(value)
             else:
-                job.future.set_exception(PreviewFailed(value))
+                job.future.set_exception(NotFound(value) if kind == NotFound.code else PreviewFailed(value))
 
     def _exchange(self, job: _Job) -> tuple[str, Any]:
         assert self._pipe is not None

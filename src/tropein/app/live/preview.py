@@ -165,6 +165,6 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
         try:
             pipe.send((number, "ok", previewer.answer(ask)))
         except TropeinError as error:
-            pipe.send((number, "error", error.message))
+            pipe.send((number, error.code, error.message))
         except (MemoryError, ValueError, ArithmeticError, OSError, RuntimeError) as error:
-            pipe.send((number, "error", f"This frame could not be drawn ({type(error).__name__}: {error})."))
+            pipe.send((number, "preview", f"This frame could not be drawn ({type(error).__name__}: {error})."))

@@ -23,6 +23,7 @@ EMPTY_SHARE = 0.5
 # in cells: where the screen lies open, and how fine its folds are followed there; as natural logarithms: hue and depth of a fold
 OPEN_CELLS, FOLD_CELLS, SAME_HUE, DEEPEST = 2.0, 0.7, 0.08, 1.2
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
+LEAST_TINT = 0.05  # and by this share of all its light: what has less is a grey with a cast
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +70,8 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
     else:
         bright = float(np.percentile(standing, 90))
         sure = standing > max(SURE_SHARE * bright, LEAST_EXCESS)
+        if sure.any() and float(np.median((standing / total)[sure])) < LEAST_TINT:
+            return None
         if sure.any():
             ratio = small[..., key] / total
             sure &= ratio > np.median(ratio[sure]) - NEAR_RATIO
