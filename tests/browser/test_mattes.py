@@ -59,7 +59,15 @@ def test_a_screen_is_keyed_over_another_plate(application: str, page: Page, tmp_
     page.mouse.move(640, 5)  # the values under the pointer lie over the picture
     matte = shown(page, SIZE)[..., 0] > 127
     assert (matte & (truth > 0.5)).sum() / (matte | (truth > 0.5)).sum() > 0.96
+    page.get_by_role("button", name="fitted to each frame").click()
+    page.get_by_role("menuitem", name="seen through the shot").click()
+    expect(page.get_by_role("button", name="Undo: put the screen together from the shot for Screen")).to_be_visible()
+    expect(page.get_by_role("button", name="seen through the shot")).to_be_visible()
+    page.mouse.move(640, 5)
+    through = shown(page, SIZE)[..., 0]
+    assert ((through > 127) & (truth > 0.5)).sum() / ((through > 127) | (truth > 0.5)).sum() > 0.96
     page.keyboard.press("v")
+    page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")
     expect(page.get_by_role("button", name="found by itself")).to_be_visible()
 

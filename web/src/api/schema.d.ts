@@ -1153,6 +1153,12 @@ export interface components {
              */
             clean_footage?: string | null;
             /**
+             * Clean Through
+             * @description the empty screen is put together from all of the layer's own footage, whose camera stands still; a frame or a clip that is named goes before
+             * @default false
+             */
+            clean_through: boolean;
+            /**
              * Uneven light
              * @description How far the screen's own light and dark are followed.
              */

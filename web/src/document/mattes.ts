@@ -11,7 +11,7 @@ export const newShape = (name: string, outline: Outline, closed = true): ShapePi
   ({ ...base(name), kind: "shape", outline: constant(outline), closed, width: constant(12), ride: null, motion_blur: false });
 
 /** Kinds whose other parameters the server fills in. */
-export const newChroma = (layer: string) => ({ ...base("Screen"), kind: "chroma", layer, screen: null, clean_frame: null, clean_footage: null }) as ChromaPiece;
+export const newChroma = (layer: string) => ({ ...base("Screen"), kind: "chroma", layer, screen: null, clean_frame: null, clean_footage: null, clean_through: false }) as ChromaPiece;
 export const newRange = (kind: RangePiece["kind"], layer: string) => ({ ...base(kind === "luma" ? "Brightness" : "Colour"), kind, layer }) as RangePiece;
 export const newFacePiece = (track: string) => ({ ...base("Oval"), kind: "face", track, part: "oval" }) as FacePiece;
 export const newLayerPiece = (layer: string) => ({ ...base("Layer"), kind: "layer", layer, channel: "alpha" }) as LayerPiece;

@@ -26,7 +26,7 @@ export interface Outline { points: OutlinePoint[] }
 export interface Cut { matte: string; side: "inside" | "outside"; grow: Animated<number>; soften: Animated<number> }
 interface PieceBase { id: string; name: string; on: boolean; how: "add" | "subtract" | "intersect"; invert: boolean; span: Vec2 | null; opacity: Animated<number>; grow: Animated<number>; soften: Animated<number> }
 export interface ShapePiece extends PieceBase { kind: "shape"; outline: Animated<Outline>; closed: boolean; width: Animated<number>; ride: Ride | null; motion_blur: boolean }
-export interface ChromaPiece extends PieceBase { kind: "chroma"; layer: string; screen: [number, number, number] | null; clean_frame: number | null; clean_footage: string | null }
+export interface ChromaPiece extends PieceBase { kind: "chroma"; layer: string; screen: [number, number, number] | null; clean_frame: number | null; clean_footage: string | null; clean_through: boolean }
 export interface RangePiece extends PieceBase { kind: "luma" | "colour"; layer: string }
 export interface FacePiece extends PieceBase { kind: "face"; track: string; part: string }
 export interface LayerPiece extends PieceBase { kind: "layer"; layer: string; channel: "alpha" | "luminance" }

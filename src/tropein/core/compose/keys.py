@@ -11,6 +11,7 @@ from tropein.core.animate.sample import sample
 from tropein.core.compose.step import Step, step
 from tropein.core.document import ChromaPiece, ColourPiece, DifferencePiece, LumaPiece
 from tropein.core.matte import chroma, difference, ranges, screen
+from tropein.core.matte.screen_through import empty_of
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.coverage import Coverage, Plane
@@ -42,7 +43,8 @@ def behind(piece: ChromaPiece, picture: Step, empty: Step | None, working: float
 
     def make_clean(p: Picture, clean: Picture) -> Behind:
         nothing = p.window.empty or clean.window != p.window
-        return Behind(None if nothing else screen.seen_empty(clean.pixels[..., :3], piece.screen, cell))
+        known = None if nothing else screen.seen_empty(clean.pixels[..., :3], piece.screen, cell)
+        return Behind(None if known is None else screen.as_lit(known, p.pixels[..., :3], cell))
 
     parameters = (piece.screen, follow, cell)
     if empty is None:
@@ -113,6 +115,17 @@ def as_large(empty: Step, picture: Step) -> Step:
 def median(frames: tuple[Step, ...]) -> Step:
     """The middle of many frames, pixel by pixel."""
     return step("median", (), frames, lambda *p: Picture(np.median([q.pixels for q in p], 0), p[0].window))
+
+
+def seen_through(frames: tuple[Step, ...], picked: tuple[float, float, float] | None, cell: int) -> Step:
+    """The empty screen, put together from many frames; the first of them where none shows a screen."""
+
+    def make(*pictures: Picture) -> Picture:
+        found = empty_of([p.pixels[..., :3] for p in pictures], picked, cell)
+        first = pictures[0]
+        return first if found is None else Picture(np.dstack([found, first.pixels[..., 3]]), first.window)
+
+    return step("seen-through", (picked, cell), frames, make)
 
 
 def different(piece: DifferencePiece, picture: Step, empty: Step, frame: float) -> Step:

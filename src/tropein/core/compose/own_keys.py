@@ -8,8 +8,9 @@ from tropein.core.compose import keys
 from tropein.core.compose.pictures import Pictures
 from tropein.core.compose.step import Step
 from tropein.core.document import ChromaPiece, DifferencePiece, FootageLayer
+from tropein.core.matte.screen import CELL_PX
 
-MEDIAN_FRAMES = 15
+SPREAD_FRAMES = 15
 FULL_COLOUR_FROM = 0.6  # at about half size footage of halved chroma has all its colour
 
 
@@ -41,7 +42,11 @@ def empty(
 ) -> Step | None:
     """The frame that shows the place without the subject, as large as `picture`; None where none is named."""
     if piece.clean_frame is None and piece.clean_footage is None:
-        return None
+        return (
+            _through(pictures, piece, layer, working)
+            if isinstance(piece, ChromaPiece) and piece.clean_through
+            else None
+        )
     footage = pictures.places.shot.footage
     seen, other = footage[layer.footage], footage[piece.clean_footage or layer.footage]
     index = piece.clean_frame if piece.clean_frame is not None else pictures.footage_frame(layer, frame)
@@ -51,9 +56,18 @@ def empty(
 
 
 def median(pictures: Pictures, layer: FootageLayer, working: float) -> Step:
+    return keys.median(_spread(pictures, layer, working))
+
+
+def _through(pictures: Pictures, piece: ChromaPiece, layer: FootageLayer, working: float) -> Step:
+    return keys.seen_through(_spread(pictures, layer, working), piece.screen, max(2, round(CELL_PX * working)))
+
+
+def _spread(pictures: Pictures, layer: FootageLayer, working: float) -> tuple[Step, ...]:
+    """Some frames of a layer's own footage, from its first to its last."""
     last = pictures.places.shot.footage[layer.footage].frames - 1
-    every = sorted({round(i) for i in np.linspace(0, last, MEDIAN_FRAMES)})
-    return keys.median(tuple(pictures.frame_of(layer.footage, i, working) for i in every))
+    every = sorted({round(i) for i in np.linspace(0, last, SPREAD_FRAMES)})
+    return tuple(pictures.frame_of(layer.footage, i, working) for i in every)
 
 
 def _sharpened(pictures: Pictures, footage: str, picture: Step, working: float) -> Step:

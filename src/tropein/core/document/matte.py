@@ -93,6 +93,13 @@ class ChromaPiece(PieceBase):
     screen: Annotated[Colour | None, Field(description="linear Rec.709; none finds the screen by itself")] = None
     clean_frame: CleanFrame = None
     clean_footage: CleanFootage = None
+    clean_through: Annotated[
+        bool,
+        Field(
+            description="the empty screen is put together from all of the layer's own footage, whose camera stands still; "
+            "a frame or a clip that is named goes before"
+        ),
+    ] = False
     even: AnimatedNumber = control(
         1.0,
         "Uneven light",

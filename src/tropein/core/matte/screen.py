@@ -20,6 +20,10 @@ FEWEST_CELLS = 24
 LIKELY = (0.25, 1.0, 1.0)  # red, green, blue
 # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
 EMPTY_SHARE = 0.5
+SAME_SCREEN, CHANGES = (
+    0.92,
+    1.3,
+)  # of a known screen's hue: what has as much is the screen; and how far its light changes (log)
 # in cells: where the screen lies open, and how fine its folds are followed there; as natural logarithms: hue and depth of a fold
 OPEN_CELLS, FOLD_CELLS, SAME_HUE, DEEPEST = 2.0, 0.7, 0.08, 1.2
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
@@ -100,6 +104,26 @@ def seen_empty(rgb: Rgb, picked: tuple[float, float, float] | None, cell: int = 
     lit = (share > EMPTY_SHARE * wanted) & (excess(smooth, fitted.key) > LEAST_EXCESS)
     is_screen = cv2.GaussianBlur(lit.astype(np.float32), (0, 0), max(1.0, cell / 4))[..., None]
     return Screen((is_screen * smooth + (1 - is_screen) * fitted.light).astype(np.float32), fitted.key)
+
+
+def as_lit(screen: Screen, rgb: Rgb, cell: int = CELL_PX) -> Screen:
+    """A screen known from elsewhere, as bright as a frame (h, w, 3) shows it: light changes through a shot, and shadows fall on it. Told
+    where it surely lies open, and smoothed in around."""
+    h, w = rgb.shape[:2]
+    size = (max(4, w // cell), max(4, h // cell))
+    small, light = (
+        cv2.resize(np.ascontiguousarray(p), size, interpolation=cv2.INTER_AREA) for p in (rgb, screen.light)
+    )
+    hue = excess(small, screen.key) * light.sum(-1) / np.maximum(excess(light, screen.key) * small.sum(-1), 1e-6)
+    change = np.log(np.maximum(small[..., screen.key], 1e-5) / np.maximum(light[..., screen.key], 1e-5))
+    open_ = (hue > SAME_SCREEN) & (np.abs(change) < CHANGES)
+    open_ = cv2.erode(open_.astype(np.uint8), np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE).astype(bool)
+    if open_.sum() < FEWEST_CELLS:
+        return screen
+    middle = float(np.median(change[open_]))
+    by = middle + _carried((change - middle)[..., None], open_.astype(np.float64), max(2.0, w / cell / 40))
+    full = cv2.resize(np.exp(by).astype(np.float32).reshape(size[::-1]), (w, h), interpolation=cv2.INTER_LINEAR)
+    return Screen(screen.light * full[..., None], screen.key)
 
 
 def _strongest(small: Rgb) -> int:
