@@ -20,10 +20,8 @@ FEWEST_CELLS = 24
 LIKELY = (0.25, 1.0, 1.0)  # red, green, blue
 # of how far the fitted screen's hue stands out: less is not screen, however dark a shadow on it may be
 EMPTY_SHARE = 0.5
-SAME_SCREEN, CHANGES = (
-    0.92,
-    1.3,
-)  # of a known screen's hue: what has as much is the screen; and how far its light changes (log)
+# of a known screen's hue: what has as much is the screen; and how far its light changes, as a natural logarithm
+SAME_SCREEN, CHANGES = 0.92, 1.3
 # in cells: where the screen lies open, and how fine its folds are followed there; as natural logarithms: hue and depth of a fold
 OPEN_CELLS, FOLD_CELLS, SAME_HUE, DEEPEST = 2.0, 0.7, 0.08, 1.2
 LEAST_EXCESS = 0.008  # linear: a screen must stand out by this much over the other channels
@@ -74,9 +72,9 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
     else:
         bright = float(np.percentile(standing, 90))
         sure = standing > max(SURE_SHARE * bright, LEAST_EXCESS)
-        if sure.any() and float(np.median((standing / total)[sure])) < LEAST_TINT:
-            return None
         if sure.any():
+            if float(np.median((standing / total)[sure])) < LEAST_TINT:
+                return None
             ratio = small[..., key] / total
             sure &= ratio > np.median(ratio[sure]) - NEAR_RATIO
     safe = cv2.erode(sure.astype(np.uint8), np.ones((3, 3), np.uint8), borderType=cv2.BORDER_REPLICATE).astype(bool)

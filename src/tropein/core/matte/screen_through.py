@@ -11,10 +11,8 @@ from numpy.typing import NDArray
 from tropein.core.matte.screen import CELL_PX, excess, find
 
 Rgb = NDArray[np.float32]
-OPEN_BELOW, TINTED_ABOVE = (
-    0.8,
-    0.75,
-)  # coverage, roughly, under which a place may be screen; and the share of the screen's hue it must have
+# coverage, roughly, under which a place may be screen; and the share of the screen's hue it must have
+OPEN_BELOW, TINTED_ABOVE = 0.8, 0.75
 APART_CELLS = 0.5  # so far from the subject a place must lie to be taken
 MOST_LIKE = 12.0  # power of that share by which a frame counts: where mist drifts past, those without it
 LEAST_SEEN = 0.02  # of one frame's count

@@ -17,13 +17,8 @@ from tropein.core.raster.picture import Picture, Pixels, Window
 from tropein.core.raster.yuv import SITINGS, Cells
 
 OPEN_READERS = 12
-HALVED = {
-    "420": (2, 2),
-    "nv12": (2, 2),
-    "p010": (2, 2),
-    "422": (2, 1),
-    "440": (1, 2),
-}  # pixels a chroma sample stands for
+# pixels a chroma sample stands for, across and down
+HALVED = {"420": (2, 2), "nv12": (2, 2), "p010": (2, 2), "422": (2, 1), "440": (1, 2)}
 
 
 def read_still(path: Path, space: str | None = None) -> Pixels:
