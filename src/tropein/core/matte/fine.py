@@ -20,7 +20,7 @@ FLAT_PX, LEAST_NOISE = 7, 0.004  # side of what is looked at; of a picture witho
 INNER_SHARE, LEAST_INNER_PX = 0.2, 3.0  # of the reach: how far the band reaches into the subject
 LEAST_REACH_PX = 1.0
 UP_EPSILON = 1e-4
-SHIFTS = (1e-3, 1e-2, 0.1, 0.5, 1.0)  # tried in turn until the preconditioner holds
+SHIFTS = (1e-2, 0.1, 0.5, 1.0)  # tried in turn until the preconditioner holds
 HAZE = 0.03  # coverage so near to none or all is none or all
 
 
