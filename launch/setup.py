@@ -102,7 +102,9 @@ def page() -> None:
 
 def kernels() -> None:
     """Compile the pixel kernels once, so that no request is ever the first to need one."""
-    mark = fingerprint([ROOT / "src/tropein/core/raster", ROOT / "src/tropein/core/track/align.py"], sys.version)
+    core = ROOT / "src/tropein/core"
+    source = [core / "raster", core / "track/align.py", core / "compose/warm.py", ROOT / "requirements/base.txt"]
+    mark = fingerprint(source, sys.version)
     if not done_before("kernels", mark):
         run(
             "compile the pixel kernels",
