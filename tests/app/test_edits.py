@@ -18,8 +18,8 @@ def shot(context: WorkContext) -> str:
         return shots.create(session, load_shot(document())).id
 
 
-def edit(client: TestClient, shot: str, base: int, label: str, path: str, value: Any) -> Any:
-    ops = [{"op": "replace", "path": path, "value": value}]
+def edit(client: TestClient, shot: str, base: int, label: str, path: str, value: Any, op: str = "replace") -> Any:
+    ops = [{"op": op, "path": path, "value": value}]
     return client.post(f"/api/shots/{shot}/edits", json={"base": base, "label": label, "ops": ops, "client": "a"})
 
 
@@ -51,6 +51,30 @@ def test_the_later_of_two_tabs_is_told_and_nothing_is_overwritten(client: TestCl
     assert answer.status_code == 409 and answer.json()["code"] == "conflict" and answer.json()["revision"] == 1
     assert "first tab" in answer.json()["message"]
     assert client.get(f"/api/shots/{shot}").json()["document"]["name"] == "First"
+
+
+def test_what_work_stores_meanwhile_is_no_conflict_unless_it_is_about_the_same(
+    client: TestClient, context: WorkContext, shot: str
+) -> None:
+    matte = {"id": "m1", "name": "m1", "pieces": []}
+    assert edit(client, shot, 0, "add a matte", "/mattes/m1", matte, "add").status_code == 200
+
+    def work(path: str, value: object) -> None:
+        with transaction(context.engine) as session:
+            shots.apply(session, shot, None, "track", [{"op": "replace", "path": path, "value": value}], "worker")
+
+    work("/mattes/m1/name", "told by work")
+    beside = edit(client, shot, 1, "by hand", "/name", "Mine")
+    assert beside.status_code == 200 and beside.json()["revision"] == 3
+    assert beside.json()["document"]["mattes"]["m1"]["name"] == "told by work"
+    work("/mattes/m1/name", "again")
+    for path, value in (("/mattes/m1/name", "mine"), ("/mattes/m1", matte), ("/mattes", {})):
+        assert edit(client, shot, 3, "the same", path, value).status_code == 409, path
+    assert edit(client, shot, 99, "from nowhere", "/name", "x").status_code == 409
+    assert edit(client, shot, 4, "another tab", "/trim", [0, 1]).status_code == 200
+    work("/mattes/m1/name", "third")
+    assert edit(client, shot, 4, "late", "/name", "Late").status_code == 409  # another tab was first too
+    assert client.get(f"/api/shots/{shot}").json()["document"]["name"] == "Mine"
 
 
 @pytest.mark.parametrize(

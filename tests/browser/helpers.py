@@ -95,7 +95,7 @@ def drag(page: Page, start: tuple[float, float], end: tuple[float, float], steps
 
 
 def followed(page: Page, frames: int, at_least: int | None = None) -> None:
-    """Waits until the track before one has been followed through so many frames.
+    """Waits until the track before one has been followed to its end, through so many frames.
 
     Fewer may do where a model that is not ours looks at every frame afresh: what it sees differs a little from one kind of
     processor to another.
@@ -103,3 +103,5 @@ def followed(page: Page, frames: int, at_least: int | None = None) -> None:
     enough = "|".join(str(n) for n in range(at_least or frames, frames + 1))
     told = re.compile(rf"followed through ({enough}) frames")
     expect(page.get_by_test_id("sentence")).to_contain_text(told, timeout=200_000)
+    expect(page.get_by_label("Tracking")).to_have_count(0, timeout=200_000)  # until then it tells what has come so far
+    expect(page.get_by_test_id("sentence")).to_contain_text(told)

@@ -26,15 +26,22 @@ export function App() {
   );
 }
 
+/** Who edits for the shot's own work: what it stores is no one else's change. */
+const WORK = ["worker", "tracks"];
+
 function heard(event: Parameters<Parameters<typeof live.listen>[0]>[0]) {
   if (event.kind === "run") {
     void queries.invalidateQueries({ queryKey: ["runs"] });
     if (event.track && event.samples) useLiveTracks.getState().add(event.track, event.samples);
   } else if (event.kind === "edit") {
-    const { id, stored, takeOver, say } = useBench.getState();
+    const { id, stored, takeOver, catchUp, say } = useBench.getState();
     void queries.invalidateQueries({ queryKey: ["shots"] });
     if (event.shot !== id || !stored || event.client === CLIENT || event.revision <= stored.revision) return;
-    if (event.client !== "worker") say(`This shot was changed elsewhere: ${event.label}. You see the newer state now.`, "info");
+    if (WORK.includes(event.client)) {
+      void catchUp();
+      return;
+    }
+    say(`This shot was changed elsewhere: ${event.label}. You see the newer state now.`, "info");
     void takeOver();
   } else if (event.kind === "again") {
     void queries.invalidateQueries();

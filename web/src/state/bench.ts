@@ -67,7 +67,10 @@ interface Bench {
   landed: () => Promise<void>;
   undo: () => Promise<void>;
   redo: () => Promise<void>;
+  /** The newer state, and what was changed here given up. */
   takeOver: () => Promise<void>;
+  /** The newer state, and what is being changed here kept. */
+  catchUp: () => Promise<void>;
   say: (text: string, kind?: "error" | "info") => void;
 }
 
@@ -172,6 +175,7 @@ export const useBench = create<Bench>((set, get) => {
       set({ conflict: null, ...shown({ pending: [], dragged: [] }) });
       return inOrder(() => getShot(get().id!));
     },
+    catchUp: () => inOrder(() => getShot(get().id!)),
     say: (text, kind = "error") => {
       set({ message: { text, kind } });
     },

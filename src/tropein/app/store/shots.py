@@ -15,6 +15,8 @@ from tropein.core.document.patch import PatchOps, edit
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Conflict, NotFound
 
+WORK = ("worker", "tracks")  # who edits for the shot's own work, not for a person
+
 
 @dataclass(frozen=True)
 class ShotState:
@@ -71,10 +73,11 @@ def _redoable(session: Session, shot_id: str) -> EditRow | None:
 def apply(session: Session, shot_id: str, base: int | None, label: str, ops: PatchOps, client: str = "") -> ShotState:
     """Apply an edit made on revision `base` (None: on whatever stands, for work that touches only what is its own).
 
-    Conflict, carrying the newer revision, when someone else was first.
+    Conflict, carrying the newer revision, when someone else was first. Results of the shot's own work that came meanwhile are no
+    conflict, unless the edit is about the same things.
     """
     row = row_of(session, shot_id, lock=True)
-    if base is not None and base != row.revision:
+    if base is not None and base != row.revision and not _only_work_since(session, shot_id, base, ops):
         last = session.get(EditRow, (shot_id, row.revision))
         what = f" ({last.label})" if last else ""
         raise Conflict(
@@ -90,6 +93,20 @@ def apply(session: Session, shot_id: str, base: int | None, label: str, ops: Pat
     )
     _store(session, row, after, shot, label, "edit", None, patch, inverse, client)
     return state(session, shot_id)
+
+
+def _only_work_since(session: Session, shot_id: str, base: int, ops: PatchOps) -> bool:
+    """Whether all that was stored after a revision is work's own, and none of it touches what the operations do."""
+    query = select(EditRow).where(EditRow.shot_id == shot_id, EditRow.number > base)
+    since = session.scalars(query).all()
+    mine, theirs = _touched(ops), _touched([op for row in since for op in row.patch])
+    apart = not any(a[: len(b)] == b[: len(a)] for a in mine for b in theirs)
+    return bool(since) and apart and all(row.client in WORK for row in since)
+
+
+def _touched(ops: PatchOps) -> list[list[str]]:
+    """The parts of every path that operations name."""
+    return [op[name].split("/")[1:] for op in ops for name in ("path", "from") if name in op]
 
 
 def undo(session: Session, shot_id: str, client: str = "") -> ShotState:
