@@ -77,7 +77,13 @@ def apply(session: Session, shot_id: str, base: int | None, label: str, ops: Pat
     conflict, unless the edit is about the same things.
     """
     row = row_of(session, shot_id, lock=True)
-    if base is not None and base != row.revision and not _only_work_since(session, shot_id, base, ops):
+    known = (
+        base is None
+        or base == row.revision
+        or 0 <= base < row.revision
+        and _only_work_since(session, shot_id, base, ops)
+    )
+    if not known:
         last = session.get(EditRow, (shot_id, row.revision))
         what = f" ({last.label})" if last else ""
         raise Conflict(
@@ -101,7 +107,7 @@ def _only_work_since(session: Session, shot_id: str, base: int, ops: PatchOps) -
     since = session.scalars(query).all()
     mine, theirs = _touched(ops), _touched([op for row in since for op in row.patch])
     apart = not any(a[: len(b)] == b[: len(a)] for a in mine for b in theirs)
-    return bool(since) and apart and all(row.client in WORK for row in since)
+    return apart and all(row.client in WORK for row in since)
 
 
 def _touched(ops: PatchOps) -> list[list[str]]:
