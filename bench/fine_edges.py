@@ -59,6 +59,7 @@ def subject() -> tuple[list[NDArray[np.float32]], list[NDArray[np.float32]]]:
         assert screen is not None
         lights.append(unmixed(picture, screen, alpha, Keying())[..., :3] * alpha[..., None])
         alphas.append(alpha)
+    reader.close()
     return lights, alphas
 
 
@@ -78,9 +79,7 @@ def before(photo: NDArray[np.uint8], lights: list[NDArray[np.float32]], alphas: 
 def by_library(picture: NDArray[np.uint8], edge: NDArray[np.float32]) -> NDArray[np.float32]:
     """The library's own closed form on the same band."""
     solid = edge > 0.5
-    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 5) for m in (solid, ~solid))
-    trimap = np.where(solid, 1.0, 0.0)
-    trimap[(outside <= REACH) & (inside <= fine.INNER_SHARE * REACH)] = 0.5
+    trimap = np.where(fine.band(solid, REACH), 0.5, np.where(solid, 1.0, 0.0))
     return np.float32(estimate_alpha_cf(picture.astype(np.float64) / 255, trimap))
 
 

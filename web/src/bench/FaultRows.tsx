@@ -12,7 +12,7 @@ interface FaultsSeen { frame: number; holes: number; crumbs: number; largest_hol
 export function FaultRows({ matte }: { matte: Matte }) {
   const { id, shot, view, frame, set, seek } = useBench();
   const controls = useAbout().data?.matte ?? [];
-  const { found, running, about, current, run, stop } = useEveryFrame((at, revision) => got<FaultsSeen>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/faults", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { frame: at, revision } } })));
+  const { found, running, current, stale, run, stop } = useEveryFrame((at, revision) => got<FaultsSeen>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/faults", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { frame: at, revision } } })));
   if (!shot) return null;
   const [first, last] = shot.trim;
   const most = Math.max(1, ...found.map((f) => Math.max(f.holes, f.crumbs)));
@@ -26,21 +26,22 @@ export function FaultRows({ matte }: { matte: Matte }) {
       {controls.map((c) => <ParamRow key={c.name} control={c as Control} path={`/mattes/${matte.id}/${c.name}`} owner={matte.name} />)}
       <div className="flex items-center gap-1.5 py-1">
         <button className="btn" aria-pressed={shown} title="In the picture: holes in yellow, crumbs in blue" onClick={() => set({ view: shown ? "picture" : "matte-faults" })}>{shown ? "Hide them" : "Show them"}</button>
-        {running ? <button className="btn" onClick={stop}>Stop</button> : <button className="btn" onClick={() => void run()}>{about === null ? "Count in every frame" : "Count again"}</button>}
+        {running ? <button className="btn" onClick={stop}>Stop</button> : <button className="btn" onClick={() => void run()}>{found.length ? "Count again" : "Count in every frame"}</button>}
       </div>
       {found.length > 0 && (
-        <svg viewBox="0 0 100 40" preserveAspectRatio="none" className={`h-10 w-full cursor-pointer rounded bg-[#1c1c1c] ${current || running ? "" : "opacity-40"}`} role="img" aria-label="Holes above, crumbs below, frame by frame" data-testid="faults"
+        <svg viewBox="0 0 100 40" preserveAspectRatio="none" className={`h-10 w-full cursor-pointer rounded bg-[#1c1c1c] ${stale ? "opacity-40" : ""}`} role="img" aria-label="Holes above, crumbs below, frame by frame" data-testid="faults"
           onClick={(e) => { const box = e.currentTarget.getBoundingClientRect(); seek(first + Math.floor(((e.clientX - box.left) / box.width) * (last - first + 1))); }}>
           <path d={bars("holes", -1)} fill="#f0c43c" /><path d={bars("crumbs", 1)} fill="#60c8d6" />
           <path d="M0 20h100" stroke="#555" strokeWidth="1" vectorEffect="non-scaling-stroke" />
           {frame >= first && frame <= last && <path d={`M${x(frame + 0.5)} 0v40`} stroke="#e6e4df" strokeWidth="1" vectorEffect="non-scaling-stroke" />}
         </svg>
       )}
-      {about !== null && !running && (current ? (
+      {current && (
         <p role="status" className="leading-6">
           {lines.map(([which, at, size]) => <span key={which} className="block">{at ? <>Most {which} at <button className={`${WORD} mono`} title="Go there" onClick={() => seek(at.frame)}>{at.frame}</button>: {at[which]}, up to {at[size].toFixed(0)} px across.</> : `No ${which}.`}</span>)}
         </p>
-      ) : <p className="text-quiet">The shot has changed since: count again.</p>)}
+      )}
+      {stale && !running && <p className="text-quiet">The shot has changed since: count again.</p>}
     </Section>
   );
 }

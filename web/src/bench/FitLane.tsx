@@ -11,10 +11,9 @@ const TALL_PX = 12; // how far off fills the lane
 export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
   const { id, stored, shot, seek } = useBench();
   const step = shot ? Math.max(1, Math.ceil((shot.trim[1] - shot.trim[0] + 1) / MOST)) : 1;
-  const { found, running, about, current, run, stop } = useEveryFrame((frame, revision) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision } } })), step);
+  const { found, running, stale, run, stop } = useEveryFrame((frame, revision) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision } } })), step);
   if (!shot || !stored) return null;
   const worst = found.reduce<OutlineFit | null>((w, f) => ((f.off_px ?? 0) > (w?.off_px ?? 0) ? f : w), null);
-  const stale = about !== null && !current;
   const x = (f: number) => (f / shot.frames) * 1000;
   const bars = found.filter((f) => f.off_px).map((f) => `M${x(f.frame).toFixed(1)} 26v${(-24 * Math.min(1, f.off_px! / TALL_PX)).toFixed(1)}h${((step * 1000) / shot.frames + 0.3).toFixed(2)}V26z`);
   return (

@@ -25,7 +25,7 @@ export function HideCheck({ matte, faces }: { matte: Matte; faces: Track[] }) {
         {running && <progress className="min-w-0 flex-1" aria-label="Checking" max={last - first + 1} value={check.found.length} />}
       </div>
       {current && !found.length && <p role="status">The matte covers {faces.find((f) => f.id === track)?.name} with a margin in all {last - first + 1} frames.</p>}
-      {check.about !== null && !current && !running && <p className="text-quiet">The shot has changed since: check again.</p>}
+      {check.stale && !running && <p className="text-quiet">The shot has changed since: check again.</p>}
       {stretches.length > 0 && (
         <ul aria-label="Frames that leak" className="flex flex-wrap gap-1.5 py-1">
           {stretches.map((s) => (

@@ -6,10 +6,10 @@ const AT_ONCE = 3;
 export interface EveryFrame<T> {
   found: T[];
   running: boolean;
-  /** The document's revision the answers are about, once all have come. */
-  about: number | null;
-  /** Whether the answers are about the document as it is. */
+  /** Whether all have answered, about the document as it is. */
   current: boolean;
+  /** Whether the document has changed since it was asked about. */
+  stale: boolean;
   run: () => Promise<void>;
   stop: () => void;
 }
@@ -19,16 +19,18 @@ export function useEveryFrame<T>(ask: (frame: number, revision: number) => Promi
   const [found, setFound] = useState<T[]>([]);
   const [running, setRunning] = useState(false);
   const [about, setAbout] = useState<number | null>(null);
+  const [whole, setWhole] = useState(false);
   const stopped = useRef(false);
   const revision = useBench((s) => s.stored?.revision);
   const run = async () => {
     stopped.current = false;
     setRunning(true);
     setFound([]);
-    setAbout(null);
+    setWhole(false);
     const { landed, say } = useBench.getState();
     await landed();
     const { shot, stored } = useBench.getState();
+    setAbout(stored!.revision);
     const all: T[] = [];
     try {
       const [first, last] = shot!.trim;
@@ -37,11 +39,11 @@ export function useEveryFrame<T>(ask: (frame: number, revision: number) => Promi
         all.push(...(await Promise.all(frames.map((frame) => ask(frame, stored!.revision)))));
         setFound([...all]);
       }
-      if (!stopped.current) setAbout(stored!.revision);
+      setWhole(!stopped.current);
     } catch (error) {
       say((error as Error).message);
     }
     setRunning(false);
   };
-  return { found, running, about, current: !running && about !== null && about === revision, run, stop: () => { stopped.current = true; } };
+  return { found, running, current: whole && about === revision, stale: about !== null && about !== revision, run, stop: () => { stopped.current = true; } };
 }

@@ -18,7 +18,7 @@ from tropein.core.track.align import align, align_many, correlations, warped, wa
 
 
 def warm() -> None:
-    """Compile; takes about a minute and a half the first time."""
+    """Compile; takes up to two minutes the first time."""
     pixels = np.full((32, 32, 4), 0.5, np.float32)
     a = Picture(pixels, Window(0, 0, 32, 32))
     for mode in ("normal", "add", "screen", "hue"):

@@ -46,12 +46,17 @@ def fine(picture: NDArray[np.uint8], edge: Plane, reach_px: float) -> Plane:
     return np.where(open_, np.clip(along, 0, 1), large).astype(np.float32)
 
 
+def band(solid: NDArray[np.bool_], reach: float) -> NDArray[np.bool_]:
+    """(h, w) what is open about the outline of a mask."""
+    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 5) for m in (solid, ~solid))
+    return np.asarray((outside <= reach) & (inside <= max(LEAST_INNER_PX, INNER_SHARE * reach)))
+
+
 def _solved(picture: NDArray[np.uint8], edge: Plane, reach: float) -> Plane:
     solid = edge > 0.5
     if not solid.any() or solid.all():
         return edge
-    inside, outside = (cv2.distanceTransform(np.uint8(m), cv2.DIST_L2, 5) for m in (solid, ~solid))
-    open_ = (outside <= reach) & (inside <= max(LEAST_INNER_PX, INNER_SHARE * reach))
+    open_ = band(solid, reach)
     ys, xs = np.nonzero(open_)
     part = (slice(max(ys.min() - 2, 0), ys.max() + 3), slice(max(xs.min() - 2, 0), xs.max() + 3))
     out = np.where(open_, edge, solid).astype(np.float32)
