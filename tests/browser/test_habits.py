@@ -184,3 +184,23 @@ def test_the_dialog_renders_other_formats(laid: Page, form: str, application: st
     pixels, space, premultiplied = read(tmp_path / names[0])
     assert pixels.shape[:2] == (180, 320) and pixels.dtype == np.float32
     assert np.allclose(pixels[90, 160, :3], [1, 0, 1], atol=0.01)  # linear light, exactly what was laid in
+
+
+def test_what_closes_takes_no_focus_from_what_has_opened_since(laid: Page) -> None:
+    """Escape and Ctrl+K in one turn of the page, quicker than a focus is given back."""
+    page = laid
+    page.get_by_title("Opacity", exact=True).click()
+    expect(page.locator("[data-radix-popper-content-wrapper]")).to_be_visible()
+    page.wait_for_timeout(200)
+    page.evaluate(
+        """async () => {
+            const press = (key, ctrlKey) => document.body.dispatchEvent(new KeyboardEvent("keydown", { key, ctrlKey, bubbles: true }));
+            document.activeElement.blur();
+            press("Escape", false);
+            for (let i = 0; i < 20; i++) await Promise.resolve();
+            press("k", true);
+            await new Promise((done) => setTimeout(done, 100));
+        }"""
+    )
+    expect(page.locator("[data-radix-popper-content-wrapper]")).to_have_count(0)
+    expect(page.get_by_placeholder(re.compile("^An action, a layer"))).to_be_focused()

@@ -4,6 +4,7 @@ import { newCut } from "../document/mattes";
 import type { Control, Cut } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
+import { Popped } from "../ui/Popped";
 import { ParamRow } from "./ParamRow";
 import { cutByFace, cutByRange, keyScreen } from "./shaping";
 import { OFFER, WORD } from "./words";
@@ -47,15 +48,13 @@ function OneCut({ cut, path, index, owner, cuts }: { cut: Cut; path: string; ind
     <span>
       <Popover.Root>
         <Popover.Trigger className={`${WORD} text-left wrap-anywhere decoration-matte!`} title="The matte, and how its edge is used here">{name}</Popover.Trigger>
-        <Popover.Portal>
-          <Popover.Content className="menu w-72 p-3" sideOffset={4} collisionPadding={8}>
-            {controls.map((c) => <ParamRow key={c.name} control={c as Control} path={`${here}/${c.name}`} owner={`${name} on ${owner}`} />)}
-            <div className="mt-2 flex gap-2">
-              <Popover.Close asChild><button className="btn" onClick={() => select({ kind: "matte", id: cut.matte })}>open the matte</button></Popover.Close>
-              <Popover.Close asChild><button className="btn" onClick={() => void commit(`let ${name} not cut ${owner}`, [{ op: "replace", path, value: cuts.filter((c) => c !== cut) }])}>do not cut</button></Popover.Close>
-            </div>
-          </Popover.Content>
-        </Popover.Portal>
+        <Popped className="w-72">
+          {controls.map((c) => <ParamRow key={c.name} control={c as Control} path={`${here}/${c.name}`} owner={`${name} on ${owner}`} />)}
+          <div className="mt-2 flex gap-2">
+            <Popover.Close asChild><button className="btn" onClick={() => select({ kind: "matte", id: cut.matte })}>open the matte</button></Popover.Close>
+            <Popover.Close asChild><button className="btn" onClick={() => void commit(`let ${name} not cut ${owner}`, [{ op: "replace", path, value: cuts.filter((c) => c !== cut) }])}>do not cut</button></Popover.Close>
+          </div>
+        </Popped>
       </Popover.Root>{" "}
       (<Menu className={WORD} label="Which side stays" trigger={cut.side} choices={(["inside", "outside"] as const).map((s) => ({ id: s, label: `keep what is ${s}`, checked: cut.side === s, act: () => side(s) }))} />)
     </span>

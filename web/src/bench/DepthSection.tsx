@@ -6,6 +6,7 @@ import { intoDepth, makeRing, type Ring } from "../document/depth";
 import type { CarrierLayer, Control, FootageLayer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
+import { Popped } from "../ui/Popped";
 import { Scrub } from "../ui/Scrub";
 import { ParamRow } from "./ParamRow";
 import { OFFER, WORD } from "./words";
@@ -65,14 +66,12 @@ function RingOffer({ layer }: { layer: FootageLayer }) {
   return (
     <Popover.Root>
       <Popover.Trigger className={`${OFFER} text-small`}>make a ring of it</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className="menu flex w-64 flex-col gap-1 p-3" sideOffset={4} collisionPadding={8}>
-          {row("Cards", "count", "", [2, 60])}{row("Radius", "radius", "px", [1, 20000])}{row("Width of a card", "width", "px", [1, 20000])}{row("Tilt", "tilt", "°", [-90, 90])}
-          <label className="flex items-center gap-2"><span className="flex-1">Facing</span><select className="field py-0.5" value={ring.facing} onChange={(e) => setRing({ ...ring, facing: e.target.value as Ring["facing"] })}><option value="out">out</option><option value="in">in</option><option value="camera">the camera</option></select></label>
-          <p className="text-small text-quiet">The layer becomes so many cards that hang from a carrier: key its Turn to spin them.</p>
-          <Popover.Close asChild><button className="btn btn-main mt-1" onClick={make}>Make the ring</button></Popover.Close>
-        </Popover.Content>
-      </Popover.Portal>
+      <Popped className="flex w-64 flex-col gap-1">
+        {row("Cards", "count", "", [2, 60])}{row("Radius", "radius", "px", [1, 20000])}{row("Width of a card", "width", "px", [1, 20000])}{row("Tilt", "tilt", "°", [-90, 90])}
+        <label className="flex items-center gap-2"><span className="flex-1">Facing</span><select className="field py-0.5" value={ring.facing} onChange={(e) => setRing({ ...ring, facing: e.target.value as Ring["facing"] })}><option value="out">out</option><option value="in">in</option><option value="camera">the camera</option></select></label>
+        <p className="text-small text-quiet">The layer becomes so many cards that hang from a carrier: key its Turn to spin them.</p>
+        <Popover.Close asChild><button className="btn btn-main mt-1" onClick={make}>Make the ring</button></Popover.Close>
+      </Popped>
     </Popover.Root>
   );
 }

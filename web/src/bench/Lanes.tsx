@@ -9,6 +9,7 @@ import type { Ease, Key, Layer, Op, Track } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { fromPlateFrame } from "../document/timing";
 import { useBench, type KeyRef } from "../state/bench";
+import { keepFocus } from "../ui/focus";
 import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
@@ -168,7 +169,7 @@ function KeyLane({ named }: { named: Named }) {
             </button>
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>
-            <DropdownMenu.Content className="menu w-44">
+            <DropdownMenu.Content className="menu w-44" onCloseAutoFocus={keepFocus}>
               {EASES.map((ease) => (
                 <DropdownMenu.Item key={ease} className="menu-item" onSelect={() => setEase(ease)}>
                   <span className="flex items-center gap-2"><span className="relative h-4 w-3"><Pip ease={ease} filled={k.ease === ease} /></span>{ease === "bezier" ? "shaped" : ease}</span>

@@ -5,6 +5,7 @@ import { at, newRide } from "../document/ops";
 import type { Ride } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
+import { Popped } from "../ui/Popped";
 import { PartsMenu } from "./RideWords";
 import { GAPS, OFFER, WORD } from "./words";
 
@@ -25,22 +26,20 @@ export function RideButton({ path, what, owner, whole }: { path: string; what: s
   return (
     <Popover.Root>
       <Popover.Trigger className={`icon-btn min-w-5 ${ride ? "" : "opacity-50"}`} aria-label={`${what} rides on`} title={ride ? `Rides on ${track?.name}` : "Let it ride on a track"}><Crosshair size={13} className={ride ? "text-track" : ""} /></Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className="menu w-72 p-3 leading-6" sideOffset={4} collisionPadding={8} aria-label={`What the ${name} rides on`}>
-          {what} {ride ? "rides on " : ""}
-          <Menu
-            className={ride ? `${WORD} decoration-track!` : OFFER} label="What it rides on" trigger={ride ? (track?.name ?? "?") : tracks.length ? "rides on nothing yet" : "rides on nothing yet (no tracks)"}
-            choices={[...tracks.map((t) => ({ id: t.id, label: t.name, hint: t.samples ? t.kind : "not tracked", checked: ride?.track === t.id, act: () => tie(t.id) })), { id: "none", label: "nothing", checked: !ride, act: () => set(`untie the ${name}`, null) }]}
-          />
-          {ride && (
-            <>
-              {track?.kind === "face" && <>, at its <Menu className={WORD} label="What of the face" trigger={ride.spot || "head"} choices={FACE_SPOTS.map((s) => ({ id: s, label: s, checked: s === ride.spot, act: () => change({ spot: s }) }))} /></>}
-              {whole && <> (<PartsMenu ride={ride} plane={track?.kind === "plane"} set={(parts) => change({ parts })} />)</>}, from <b className="mono">{ride.reference_frame}</b>,{" "}
-              <Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "coast", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change({ gaps: g }) }))} />.
-            </>
-          )}
-        </Popover.Content>
-      </Popover.Portal>
+      <Popped className="w-72 leading-6" label={`What the ${name} rides on`}>
+        {what} {ride ? "rides on " : ""}
+        <Menu
+          className={ride ? `${WORD} decoration-track!` : OFFER} label="What it rides on" trigger={ride ? (track?.name ?? "?") : tracks.length ? "rides on nothing yet" : "rides on nothing yet (no tracks)"}
+          choices={[...tracks.map((t) => ({ id: t.id, label: t.name, hint: t.samples ? t.kind : "not tracked", checked: ride?.track === t.id, act: () => tie(t.id) })), { id: "none", label: "nothing", checked: !ride, act: () => set(`untie the ${name}`, null) }]}
+        />
+        {ride && (
+          <>
+            {track?.kind === "face" && <>, at its <Menu className={WORD} label="What of the face" trigger={ride.spot || "head"} choices={FACE_SPOTS.map((s) => ({ id: s, label: s, checked: s === ride.spot, act: () => change({ spot: s }) }))} /></>}
+            {whole && <> (<PartsMenu ride={ride} plane={track?.kind === "plane"} set={(parts) => change({ parts })} />)</>}, from <b className="mono">{ride.reference_frame}</b>,{" "}
+            <Menu className={WORD} label="What happens where the track is lost" trigger={GAPS[ride.gaps][0]} choices={(["bridge", "coast", "hold", "hide"] as const).map((g) => ({ id: g, label: GAPS[g][1], checked: ride.gaps === g, act: () => change({ gaps: g }) }))} />.
+          </>
+        )}
+      </Popped>
     </Popover.Root>
   );
 }

@@ -6,6 +6,7 @@ import { hangingFrom, setValue } from "../document/ops";
 import type { Control, FootageLayer, Layer, VeilLayer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
+import { Popped } from "../ui/Popped";
 import { Scrub } from "../ui/Scrub";
 import { CutWords } from "./CutWords";
 import { RideWords } from "./RideWords";
@@ -56,11 +57,9 @@ function Opacity({ layer }: { layer: Layer }) {
   return (
     <Popover.Root>
       <Popover.Trigger className={WORD} title="Opacity">{Math.round(value * 100)} %</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className="menu w-64 p-3" sideOffset={4}>
-          <Scrub label="Opacity" value={value * 100} step={1} unit="%" digits={0} soft={[0, 100]} hard={[0, 100]} bar onDrag={(v) => draft(setValue(shot, path, frame, v / 100))} onSet={(v) => void commit(`set the opacity of ${layer.name}`, setValue(useBench.getState().shot!, path, frame, v / 100))} />
-        </Popover.Content>
-      </Popover.Portal>
+      <Popped className="w-64">
+        <Scrub label="Opacity" value={value * 100} step={1} unit="%" digits={0} soft={[0, 100]} hard={[0, 100]} bar onDrag={(v) => draft(setValue(shot, path, frame, v / 100))} onSet={(v) => void commit(`set the opacity of ${layer.name}`, setValue(useBench.getState().shot!, path, frame, v / 100))} />
+      </Popped>
     </Popover.Root>
   );
 }

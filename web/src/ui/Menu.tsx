@@ -1,5 +1,6 @@
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
+import { keepFocus } from "./focus";
 
 export interface Choice { id: string; label: string; hint?: string; act: () => void; checked?: boolean }
 
@@ -9,7 +10,7 @@ export function Menu({ trigger, label, choices, className, icon }: { trigger: Re
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className={className} title={label} aria-label={icon ? label : undefined}>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu max-h-[70vh] min-w-40 overflow-y-auto" sideOffset={4} collisionPadding={8}>
+        <DropdownMenu.Content className="menu max-h-[70vh] min-w-40 overflow-y-auto" sideOffset={4} collisionPadding={8} onCloseAutoFocus={keepFocus}>
           {choices.map((c) => (
             <DropdownMenu.Item key={c.id} className={`menu-item ${c.checked ? "text-brass" : ""}`} onSelect={c.act}>
               {c.label}

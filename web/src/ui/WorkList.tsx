@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import { cancelRun, useRuns } from "../api/client";
 import type { Run } from "../document/types";
 import { useUploads } from "../state/uploads";
+import { Popped } from "./Popped";
 
 export const going = (run: Run) => ["waiting", "running", "finishing"].includes(run.state);
 
@@ -20,19 +21,17 @@ export function WorkList() {
   return (
     <Popover.Root>
       <Popover.Trigger className={`btn ${count ? "border-brass text-brass" : "text-quiet"}`} title="Imports, tracks and renders that are going on">{count ? `work: ${count}` : "no work"}</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content className="menu w-80 p-3" sideOffset={6} align="end" collisionPadding={8} aria-label="Work going on">
-          {!count && <p className="text-quiet">Nothing is going on. Imports, tracks and renders show here.</p>}
-          <ul className="flex flex-col gap-3">
-            {uploads.map((u) => (
-              <li key={u.id}><WorkRow title={`Sending ${u.name}`} done={u.share} total={1} note={`${Math.round(u.share * 100)} %`} stop={u.stop} /></li>
-            ))}
-            {runs.map((r) => (
-              <li key={r.id}><WorkRow title={r.title} done={r.done} total={r.total} note={[r.state === "waiting" ? "waiting for a worker" : r.note, timeLeft(r)].filter(Boolean).join(" · ")} stop={() => void cancelRun(r.id)} /></li>
-            ))}
-          </ul>
-        </Popover.Content>
-      </Popover.Portal>
+      <Popped className="w-80" label="Work going on" align="end" offset={6}>
+        {!count && <p className="text-quiet">Nothing is going on. Imports, tracks and renders show here.</p>}
+        <ul className="flex flex-col gap-3">
+          {uploads.map((u) => (
+            <li key={u.id}><WorkRow title={`Sending ${u.name}`} done={u.share} total={1} note={`${Math.round(u.share * 100)} %`} stop={u.stop} /></li>
+          ))}
+          {runs.map((r) => (
+            <li key={r.id}><WorkRow title={r.title} done={r.done} total={r.total} note={[r.state === "waiting" ? "waiting for a worker" : r.note, timeLeft(r)].filter(Boolean).join(" · ")} stop={() => void cancelRun(r.id)} /></li>
+          ))}
+        </ul>
+      </Popped>
     </Popover.Root>
   );
 }
