@@ -1,18 +1,20 @@
 """Parts of bodies: found in every frame by the pose and hand models that come with mediapipe, carried by flow in between.
 
-A model sees every frame afresh and trembles; flow is steady and drifts. As with faces, the place is carried by flow and
-pulled gently to what the model says, forwards and backwards, and the two are averaged.
+A model sees every frame afresh and trembles; flow is steady and drifts. The way that agrees best with both is found by least
+squares over all frames, begun from what flow carries forwards and backwards, pulled gently to the model.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.linalg import solveh_banded
 
 from tropein.core.errors import BadInput
 from tropein.core.quiet import silenced
@@ -35,6 +37,10 @@ CROP, CROP_PX = (
 )  # the next frame is looked at in a box so much larger than the thing, enlarged at least to this
 SEEN = 0.5  # a pose landmark that is less visible than this was guessed
 PULL = 0.15
+# of least squares over all frames: what the model's word weighs against a step of the flow, and a step nothing is known of
+TO_MODEL, UNSEEN_STEP, SETTLED_ROUNDS = 0.0265, 0.01, 2
+SMEAR = 0.1  # of the way between two frames: what flow is off by
+STRAY_SEEN, STRAY_STEP = 0.08, 0.02  # of the thing's size: so far off, a word weighs half
 FLOW_PATCH, FLOW_ERROR_PX = 5, 1.0
 CARRIED_FRAMES = 8  # so long flow alone is believed where the model finds nothing
 OFF_SHARE = 0.35  # of the thing's size: flow that leaves the model's place farther than this went astray
@@ -195,18 +201,18 @@ def _heard(frame: int, seen: Seen | None) -> Found:
 def _fused(
     pictures: ColourPictures, raw: dict[int, Seen], span: tuple[int, int], cut: set[int], missed: str
 ) -> dict[int, Found]:
-    ways = [
-        _carried(pictures, raw, order, cut) for order in (range(span[0], span[1] + 1), range(span[1], span[0] - 1, -1))
-    ]
+    frames = range(span[0], span[1] + 1)
+    ways = [_carried(pictures, raw, order, cut) for order in (frames, frames[::-1])]
+    both = {f: np.array([way[f] for way in ways if f in way]) for f in frames if any(f in way for way in ways)}
+    settled = _settled(pictures, raw, {f: places.mean(0) for f, places in both.items()}, cut)
     out: dict[int, Found] = {}
     sizes = [s.size for s in raw.values()]
-    for frame in range(span[0], span[1] + 1):
-        places = [way[frame] for way in ways if frame in way]
-        if not places:
+    for frame in frames:
+        if frame not in both:
             known = raw[min(raw, key=lambda f: abs(f - frame))]
             out[frame] = Found(frame, (float(known.xy[0]), float(known.xy[1])), 0.0, True, missed)
             continue
-        xy = np.mean(places, 0)
+        xy, places = settled[frame], both[frame]
         size = raw[frame].size if frame in raw else float(np.median(sizes))
         apart = float(np.linalg.norm(places[0] - places[-1]))
         if frame in raw:
@@ -217,6 +223,41 @@ def _fused(
         reason = "" if sure >= 0.5 else "the model and the picture's motion disagree" if frame in raw else missed
         out[frame] = Found(frame, (float(xy[0]), float(xy[1])), sure, sure < BELIEVED, reason)
     return out
+
+
+def _settled(
+    pictures: ColourPictures, raw: dict[int, Seen], places: dict[int, NDArray[np.float64]], cut: set[int]
+) -> dict[int, NDArray[np.float64]]:
+    """Places (2,) that agree best with what the model saw in each frame and with how the picture moved between them: weighted
+    least squares over all frames, what disagrees weighing ever less (Cauchy)."""
+    frames = sorted(places)
+    if len(frames) < 2:
+        return places
+    x = np.array([places[f] for f in frames])
+    seen = np.array([raw[f].xy if f in raw else (0.0, 0.0) for f in frames])
+    is_seen = np.array([f in raw for f in frames])
+    size = float(np.median([s.size for s in raw.values()]))
+    for _ in range(SETTLED_ROUNDS):
+        moved, trust = np.diff(x, axis=0), np.full(len(frames) - 1, UNSEEN_STEP)
+        for i, (f, g) in enumerate(pairwise(frames)):
+            if g != f + 1 or g in cut:
+                trust[i] = 0
+                continue
+            grey = [cv2.cvtColor(pictures.rgb(k), cv2.COLOR_RGB2GRAY) for k in (f, g)]
+            step = _flowed(grey[0], grey[1], x[i], moved[i])
+            if step is not None:
+                moved[i] = step - x[i]
+                trust[i] = 1 / (1 + (SMEAR * np.linalg.norm(moved[i])) ** 2)
+        for _ in range(10):
+            pull = TO_MODEL * is_seen / (1 + (np.linalg.norm(x - seen, axis=1) / (STRAY_SEEN * size)) ** 2)
+            hold = trust / (1 + (np.linalg.norm(np.diff(x, axis=0) - moved, axis=1) / (STRAY_STEP * size)) ** 2)
+            along = np.concatenate([hold, [0]]) + np.concatenate([[0], hold])
+            bands = np.stack([np.concatenate([[0], -hold]), pull + along + 1e-9])
+            pushed = np.zeros_like(x)
+            pushed[1:] += hold[:, None] * moved
+            pushed[:-1] -= hold[:, None] * moved
+            x = solveh_banded(bands, pull[:, None] * seen + pushed + 1e-9 * x)
+    return dict(zip(frames, x, strict=True))
 
 
 def _carried(
@@ -243,13 +284,18 @@ def _carried(
 
 
 def _flowed(
-    before: NDArray[np.uint8], now: NDArray[np.uint8], place: NDArray[np.float64]
+    before: NDArray[np.uint8],
+    now: NDArray[np.uint8],
+    place: NDArray[np.float64],
+    guess: NDArray[np.float64] | None = None,
 ) -> NDArray[np.float64] | None:
-    """Where a small patch around a place (2,) went: the median of those of its points that come back when flowed back."""
+    """Where a small patch around a place (2,) went, begun from a guess of its step (2,): the median of those of its points that
+    come back when flowed back."""
     grid = np.stack(np.meshgrid(np.arange(-1, 2), np.arange(-1, 2)), -1).reshape(-1, 2) * FLOW_PATCH
     p = (place - 0.5 + grid).astype(np.float32).reshape(-1, 1, 2)
-    q, ok, _ = cv2.calcOpticalFlowPyrLK(before, now, p, None, **_LK)
-    back, ok2, _ = cv2.calcOpticalFlowPyrLK(now, before, q, None, **_LK)
+    off = np.zeros(2, np.float32) if guess is None else guess.astype(np.float32)
+    q, ok, _ = cv2.calcOpticalFlowPyrLK(before, now, p, p + off, flags=cv2.OPTFLOW_USE_INITIAL_FLOW, **_LK)
+    back, ok2, _ = cv2.calcOpticalFlowPyrLK(now, before, q, q - off, flags=cv2.OPTFLOW_USE_INITIAL_FLOW, **_LK)
     good = (ok[:, 0] == 1) & (ok2[:, 0] == 1) & (np.linalg.norm(back - p, axis=2)[:, 0] < FLOW_ERROR_PX)
     if good.sum() < 4:
         return None
