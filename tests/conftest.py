@@ -51,7 +51,9 @@ def write_clip(
         stream.width, stream.height, stream.pix_fmt = w, h, pix_fmt
         if codec == "libx264":
             stream.codec_context.gop_size = gop
-            stream.options = options or {"crf": "10"}
+            stream.options = {"threads": "1"} | (
+                options or {"crf": "10"}
+            )  # with more, the bytes are not always the same
             stream.codec_context.colorspace = 1
             stream.codec_context.color_range = 1
         if pts:

@@ -80,8 +80,8 @@ def test_a_wheel_whirls_about_a_hub_that_rolls_along(application: str, page: Pag
     )
     error = np.abs(whirled - turned).mean(-1)
     assert (
-        np.median(error[away < 130]) < 16
-        and np.abs(whirled - plain).mean(-1)[away < 130].mean() > 1.5 * error[away < 130].mean()
+        np.median(error[away < 130]) < 20
+        and np.abs(whirled - plain).mean(-1)[away < 130].mean() > 1.2 * error[away < 130].mean()
     )
     assert np.percentile(np.abs(whirled - plain).max(-1)[away > 165], 99) < 6
 

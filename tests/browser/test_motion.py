@@ -257,3 +257,32 @@ def far_apart(points: list[tuple[float, float]], count: int) -> list[tuple[float
         gaps = np.linalg.norm(all_[:, None] - all_[chosen][None], axis=2).min(1)
         chosen.append(int(np.argmax(gaps)))
     return [points[i] for i in chosen]
+
+
+def test_only_the_loop_is_followed_and_what_was_found_elsewhere_stays(
+    application: str, page: Page, tmp_path: Path
+) -> None:
+    new_shot(page, application, stretch(tmp_path, "quay", range(16)))
+    at, _ = on_screen(page, SIZE)
+    corner = truth("quay")[0]["sign_corners_px_tl_tr_br_bl"][2]
+    go_to(page, 3)
+    page.keyboard.press("i")
+    go_to(page, 8)
+    page.keyboard.press("o")
+    go_to(page, 0)
+    page.keyboard.press("t")
+    page.mouse.click(*at(*corner))
+    page.get_by_role("button", name="the trim", exact=True).click()
+    page.get_by_role("menuitem", name=re.compile("^the loop")).click()
+    page.get_by_role("button", name="On ▸").click()
+    # from the frame it was marked in to the end of the loop
+    followed(page, 9)
+    expect(page.get_by_role("button", name="the loop, 3 to 8")).to_be_visible()
+    go_to(page, 12)
+    page.keyboard.press("o")
+    page.get_by_role("button", name="On ▸").click()
+    followed(page, 13)
+    page.keyboard.press("Shift+O")
+    expect(page.get_by_role("button", name="the trim", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Both ways").click()
+    followed(page, 16)

@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
 import { cornersAt, handSetFrames, marks } from "../document/marks";
 import { removeTrack } from "../document/ops";
@@ -28,10 +28,12 @@ const MEND = {
 
 /** A track: what it follows, how surely, what rides on it; run it, mend it. */
 export function TrackSheet({ track }: { track: Track }) {
-  const { shot, commit, frame, seek } = useBench();
+  const { shot, commit, frame, loop, seek } = useBench();
   const runs = useRuns().data ?? [];
   const files = useSamples(track.samples ? [track.samples] : []);
+  const [wish, setWish] = useState<"trim" | "loop">("trim");
   if (!shot) return null;
+  const over = loop ? wish : "trim";
   const path = `/tracks/${track.id}`;
   const latest = runs.find((r) => r.kind === "track" && r.settings.track === track.id);
   const run = runs.find((r) => r.kind === "track" && r.settings.track === track.id && ["waiting", "running", "finishing"].includes(r.state));
@@ -64,14 +66,15 @@ export function TrackSheet({ track }: { track: Track }) {
             <div className="flex items-center gap-2"><span className="mono flex-1 text-quiet">{run.state === "waiting" ? "waiting for a worker" : `${run.done} of ${run.total}`}</span><button className="btn" onClick={() => void cancelRun(run.id)}>Stop, keep what is done</button></div>
           </div>
         ) : !("hand_set" in track) ? (
-          <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both")}>{track.kind === "camera" ? "Solve" : "Both ways"}</button>
+          <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both", over)}>{track.kind === "camera" ? "Solve" : "Both ways"}</button>
         ) : (
           <div className="flex gap-1.5 py-1">
-            <button className="btn flex-1" onClick={() => void runTrack(track, "backward")}>◂ Back</button>
-            <button className="btn btn-main flex-1" onClick={() => void runTrack(track, "both")}>Both ways</button>
-            <button className="btn flex-1" onClick={() => void runTrack(track, "forward")}>On ▸</button>
+            <button className="btn flex-1" onClick={() => void runTrack(track, "backward", over)}>◂ Back</button>
+            <button className="btn btn-main flex-1" onClick={() => void runTrack(track, "both", over)}>Both ways</button>
+            <button className="btn flex-1" onClick={() => void runTrack(track, "forward", over)}>On ▸</button>
           </div>
         )}
+        {!run && <OverWords over={over} set={setWish} />}
         {track.kind === "point" && <PointSettings track={track} shutter={file?.kind === "point" ? (file.shutter_deg ?? null) : null} />}
         {track.kind === "plane" && <SnapRow track={track} file={file} now={now} />}
         {track.kind === "camera" && <CameraFacts track={track} file={file} />}
@@ -93,6 +96,17 @@ export function TrackSheet({ track }: { track: Track }) {
       <button className="btn mt-2 self-start" onClick={() => void commit(`remove the track ${track.name}`, removeTrack(shot, track.id))}>Remove this track</button>
     </>
   );
+}
+
+/** Which frames are followed: all of the trim, or those of the loop. */
+function OverWords({ over, set }: { over: "trim" | "loop"; set: (over: "trim" | "loop") => void }) {
+  const { shot, loop } = useBench();
+  const stretch = ([first, last]: [number, number]) => `${first} to ${last}`;
+  const choices = [
+    { id: "trim", label: "the trim", hint: stretch(shot!.trim), checked: over === "trim", act: () => set("trim") },
+    { id: "loop", label: "the loop", hint: loop ? stretch(loop) : "I and O set one", checked: over === "loop", act: () => set("loop"), off: !loop },
+  ];
+  return <p className="py-1">through <Menu className={WORD} label="Which frames are followed" trigger={over === "loop" ? `the loop, ${stretch(loop!)}` : "the trim"} choices={choices} /></p>;
 }
 
 const FORMS = { glb: "glTF, one file", gltf: "glTF, as text", usda: "USD, as text", usdc: "USD, compact" };

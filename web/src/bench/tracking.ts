@@ -6,7 +6,7 @@ import { handSetFrames } from "../document/marks";
 import { newBody, newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
 import type { BodyPart, BodyTrack, BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Snapped, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
-import { plateFrame } from "../document/timing";
+import { plateFrame, plateStretch } from "../document/timing";
 import { useBench } from "../state/bench";
 
 export const plateLayer = () => {
@@ -96,18 +96,21 @@ export function boxToTrack(a: Vec2, b: Vec2): void {
   if (inPicture(centre)) void begin((footage, f, n) => newObject(footage, `Object ${n}`, f, { centre, sides, angle_deg: 0 }));
 }
 
-/** Track over the shot's trim in a direction from the reference frame. */
-export async function runTrack(track: Track, direction: "forward" | "backward" | "both"): Promise<void> {
-  const { id, shot, say, landed } = useBench.getState();
+/** Track over the trim of the shot or its loop, in a direction from the reference frame; what was found elsewhere stays. */
+export async function runTrack(track: Track, direction: "forward" | "backward" | "both", over: "trim" | "loop" = "trim"): Promise<void> {
+  const { id, shot, loop, say, landed } = useBench.getState();
   if (!id || !shot) return;
+  const stretch = plateStretch(shot, (over === "loop" && loop) || shot.trim);
+  const hand = handSetFrames(track).filter((f) => over === "trim" || (f >= stretch[0] && f <= stretch[1]));
+  // a solve and the whole picture's motion set out from no frame in particular
+  const anchors = track.kind === "camera" || track.kind === "picture" ? [] : [track.reference_frame, ...hand];
   const last = shot.footage[track.footage].frames - 1;
-  const anchors = [track.reference_frame, ...handSetFrames(track)];
-  const from = direction === "forward" ? Math.min(...anchors) : Math.min(shot.trim[0], ...anchors);
-  const to = direction === "backward" ? Math.max(...anchors) : Math.min(Math.max(shot.trim[1], ...anchors), last);
+  const from = direction === "forward" ? Math.min(...anchors) : Math.min(stretch[0], ...anchors);
+  const to = direction === "backward" ? Math.max(...anchors) : Math.max(stretch[1], ...anchors);
   useLiveTracks.getState().clear(track.id);
   try {
     await landed();
-    await got<Run>(api.POST("/api/shots/{shot_id}/tracks/{track_id}/run", { params: { path: { shot_id: id, track_id: track.id } }, body: { direction, first: Math.max(0, from), last: to } }));
+    await got<Run>(api.POST("/api/shots/{shot_id}/tracks/{track_id}/run", { params: { path: { shot_id: id, track_id: track.id } }, body: { direction, first: Math.max(0, from), last: Math.min(to, last) } }));
     await queries.invalidateQueries({ queryKey: ["runs"] });
   } catch (error) {
     say((error as Error).message);

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { footageFrame, fromPlateFrame, plateFrame, shotFrame } from "./timing";
+import { footageFrame, fromPlateFrame, plateFrame, plateStretch, shotFrame } from "./timing";
 import type { Animated, FootageLayer, Shot } from "./types";
 
 const one = (v: number): Animated<number> => ({ value: v, keys: [] });
@@ -24,5 +24,10 @@ describe("footage in the shot's time", () => {
   it("finds its way back", () => {
     const s = shot(layer({ start: 7 }));
     expect(fromPlateFrame(s, plateFrame(s, 20))).toBe(20);
+  });
+  it("tells which of the plate's frames a stretch shows", () => {
+    expect(plateStretch(shot(layer({ start: 7 })), [10, 20])).toEqual([3, 13]);
+    expect(plateStretch(shot(layer({ speed: one(-1) })), [0, 9])).toEqual([38, 47]);
+    expect(plateStretch(shot(layer({}), "48/1"), [2, 4])).toEqual([4, 8]);
   });
 });

@@ -45,3 +45,9 @@ export function fromPlateFrame(shot: Shot | null, index: number): number {
   const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
   return shot && plate?.kind === "footage" ? shotFrame(shot, plate, index) : index;
 }
+
+/** The plate's own frames that a stretch of the shot shows, first and last: what lies between is followed too. */
+export function plateStretch(shot: Shot, [first, last]: [number, number]): [number, number] {
+  const shown = Array.from({ length: last - first + 1 }, (_, i) => plateFrame(shot, first + i));
+  return [Math.min(...shown), Math.max(...shown)];
+}
