@@ -259,9 +259,7 @@ def far_apart(points: list[tuple[float, float]], count: int) -> list[tuple[float
     return [points[i] for i in chosen]
 
 
-def test_only_the_loop_is_followed_and_what_was_found_elsewhere_stays(
-    application: str, page: Page, tmp_path: Path
-) -> None:
+def test_only_the_loop_is_followed_if_that_is_wished(application: str, page: Page, tmp_path: Path) -> None:
     new_shot(page, application, stretch(tmp_path, "quay", range(16)))
     at, _ = on_screen(page, SIZE)
     corner = truth("quay")[0]["sign_corners_px_tl_tr_br_bl"][2]
