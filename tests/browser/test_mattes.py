@@ -175,6 +175,15 @@ def test_a_subject_is_cut_out_by_strokes_and_carried(application: str, page: Pag
         hairy[far > 30].max() < 5
         and abs(hairy - plain)[cv2.erode(np.uint8(plain > 250), np.ones((25, 25))) > 0].max() < 5
     )
+    # and only within what is drawn about the head
+    page.get_by_role("button", name="hair reaches only within nothing yet").click()
+    page.get_by_role("menuitem", name="a new ellipse").click()
+    drag(page, at(250, 20), at(650, 200))
+    page.get_by_role("button", name=re.compile("^the hair of")).click()  # back from the ellipse
+    expect(page.get_by_text("hair reaches only within")).to_be_visible()
+    within = shown(page, SIZE)[..., 0]
+    assert np.abs(within - plain)[260:].max() < 5 and (within[:200] > plain[:200] + 50).sum() > 100
+    page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")
     expect(page.get_by_role("button", name=re.compile("^Undo: set hair reach"))).to_have_count(0)
     page.keyboard.press("v")

@@ -66,6 +66,20 @@ def test_what_is_out_of_reach_and_what_is_deep_inside_stays() -> None:
     assert (made[deep > 4] == 1).all()
 
 
+def test_strands_are_looked_for_only_where_it_is_said() -> None:
+    truth = head()
+    picture, edge = seen(truth, 0), outline(truth)
+    where = np.zeros(SIZE, np.float32)
+    where[:, : SIZE[1] // 2] = 1
+    made, whole = fine(picture, edge, 34, where), fine(picture, edge, 34)
+    right, left = np.s_[:, SIZE[1] // 2 :], np.s_[:, : SIZE[1] // 2 - 2]
+    assert (made[right] == edge[right]).all() and np.abs(made[left] - whole[left]).mean() < 0.005
+    assert np.abs(made[left] - edge[left]).mean() > 0.01
+    halfway = fine(picture, edge, 34, where / 2)
+    assert np.abs(halfway - (edge + made) / 2).max() < 1e-6
+    assert fine(picture, edge, 34, where * 0) is edge
+
+
 def test_without_reach_or_without_an_outline_nothing_changes() -> None:
     edge = outline(head())
     picture = seen(head(), 0)

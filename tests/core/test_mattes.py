@@ -377,6 +377,8 @@ def test_pictures_are_cut_and_mixed_where_they_lie() -> None:
         ([{"kind": "chroma", "id": "k", "name": "k", "layer": "gone"}], "shows no footage"),
         ([{"kind": "face", "id": "f", "name": "f", "track": "t"}], "needs a face track"),
         ([{"kind": "layer", "id": "l", "name": "l", "layer": "over"}], "cut out of itself"),
+        ([{"kind": "cutout", "id": "c", "name": "c", "layer": "over", "fine_within": [{"matte": "gone"}]}], "reaches for hair within a matte"),
+        ([{"kind": "cutout", "id": "c", "name": "c", "layer": "over", "fine_within": [{"matte": "m"}]}], "cut out of itself"),
     ],
 )  # fmt: skip
 def test_mattes_that_do_not_hold_together_are_refused(pieces: list[dict[str, Any]], says: str) -> None:

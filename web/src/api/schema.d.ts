@@ -1359,6 +1359,12 @@ export interface components {
              */
             fine?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /**
+             * Fine Within
+             * @description all of them together say what stays
+             * @default []
+             */
+            fine_within: components["schemas"]["Cut"][];
+            /**
              * Clean edge
              * @description How far the old background is taken out of the edge of a layer that is cut by this.
              */

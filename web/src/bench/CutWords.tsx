@@ -11,28 +11,25 @@ import { OFFER, WORD } from "./words";
 
 /** What something is cut by. `path` is the pointer of its list of cuts; `layer` is given where it is a whole layer. */
 export function CutWords({ cuts, path, owner, layer, verb = "is cut by" }: { cuts: Cut[]; path: string; owner: string; layer?: { id: string; footage: boolean }; verb?: string }) {
-  const { shot, commit, set, select } = useBench();
+  const { shot, commit, set } = useBench();
   if (!shot) return null;
-  const unused = Object.values(shot.mattes).filter((m) => !cuts.some((c) => c.matte === m.id));
+  const unused = Object.values(shot.mattes).filter((m) => !cuts.some((c) => c.matte === m.id) && !path.startsWith(`/mattes/${m.id}/`));
   const cut = (id: string) => void commit(`cut ${owner} by ${shot.mattes[id].name}`, [{ op: "add", path: `${path}/-`, value: newCut(id) }]);
-  const draw = (tool: "outline" | "ellipse") => {
-    select({ kind: "layer", id: layer!.id });
-    set({ tool, cutFor: layer!.id, drawn: [] });
-  };
+  const draw = (tool: "outline" | "ellipse") => set({ tool, cutFor: path, drawn: [] });
   const seen = layer?.footage ? layer.id : shot.plate;
   const choices = [
     ...unused.map((m) => ({ id: m.id, label: m.name, act: () => cut(m.id) })),
-    ...(layer ? [{ id: "outline", label: "a new outline", hint: "draw it", act: () => draw("outline") }, { id: "ellipse", label: "a new ellipse", hint: "draw it", act: () => draw("ellipse") }] : []),
+    { id: "outline", label: "a new outline", hint: "draw it", act: () => draw("outline") },
+    { id: "ellipse", label: "a new ellipse", hint: "draw it", act: () => draw("ellipse") },
     ...(layer ? Object.values(shot.tracks).filter((t) => t.kind === "face").map((t) => ({ id: `face ${t.id}`, label: `the face of ${t.name}`, hint: "its oval", act: () => void cutByFace(layer.id, t) })) : []),
     ...(layer && seen ? [{ id: "bright", label: seen === layer.id ? "what is bright in it" : "what is bright in the plate", hint: "luma key", act: () => void cutByRange(layer.id, "luma", seen) }, { id: "colour", label: seen === layer.id ? "a colour in it" : "a colour in the plate", hint: "colour range", act: () => void cutByRange(layer.id, "colour", seen) }] : []),
     ...(layer?.footage ? [{ id: "screen", label: "the screen behind it", hint: "chroma key", act: () => void keyScreen(layer.id) }] : []),
   ];
-  if (!cuts.length && !choices.length) return null;
   return (
     <>
       {cuts.length ? `${verb} ` : ""}
       {cuts.map((c, i) => <span key={c.matte}>{i > 0 && " and "}<OneCut cut={c} path={path} index={i} owner={owner} cuts={cuts} /></span>)}
-      {choices.length > 0 && <>{cuts.length ? " " : ""}<Menu className={cuts.length ? `${OFFER} text-small` : OFFER} label={`What cuts ${owner}`} trigger={cuts.length ? "and…" : `${verb} nothing yet`} choices={choices} /></>}
+      {cuts.length ? " " : ""}<Menu className={cuts.length ? `${OFFER} text-small` : OFFER} label={`What cuts ${owner}`} trigger={cuts.length ? "and…" : `${verb} nothing yet`} choices={choices} />
     </>
   );
 }

@@ -9,7 +9,7 @@ import { Tip } from "../ui/Tip";
 import { take } from "./actions";
 import { MattesDrawer } from "./MattesDrawer";
 import { insertFootage, startDrag } from "./drops";
-import { trackedLayers } from "./names";
+import { carriedBy } from "./names";
 import { startBody, startCamera, startPicture } from "./tracking";
 
 const DRAWERS = [
@@ -113,7 +113,7 @@ function TracksDrawer() {
           className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${selection.kind === "track" && selection.id === t.id ? "border-brass" : "border-line"} bg-ground`}
         >
           <KindGlyph kind={t.kind} />
-          <span className="min-w-0 flex-1"><span className="block truncate">{t.name}</span><span className="block truncate text-small text-quiet">{t.samples ? (t.lost_frames ? `${t.lost_frames} frames lost` : "followed") : "not tracked yet"} · carries {trackedLayers(shot!, t.id).length}</span></span>
+          <span className="min-w-0 flex-1"><span className="block truncate">{t.name}</span><span className="block truncate text-small text-quiet">{t.samples ? (t.lost_frames ? `${t.lost_frames} frames lost` : "followed") : "not tracked yet"} · carries {carriedBy(shot!, t.id).length}</span></span>
         </button>
       ))}
       {!tracks.length && <p className="px-1 py-2 text-quiet">No tracks yet. Start one and click in the picture. Drag a finished track onto a pane to let it ride.</p>}

@@ -6,10 +6,12 @@ import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../documen
 import { SHAPE_TOOLS, useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
+import { CutWords } from "./CutWords";
 import { CutoutSection } from "./CutoutSection";
 import { EmptyPlace } from "./EmptyPlace";
 import { FaultRows } from "./FaultRows";
 import { HideCheck } from "./HideCheck";
+import { NameWords } from "./NameWords";
 import { ParamRow } from "./ParamRow";
 import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
 import { PartsMenu } from "./RideWords";
@@ -46,7 +48,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
     <>
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={matte.name} label="Name of the matte" save={(name) => void commit(`rename ${matte.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, a matte of{" "}
-        {matte.pieces.length ? <b>{piecesIn(matte)}</b> : <i className="text-quiet">no pieces yet</i>}, cuts {cuts.length ? <b>{cuts.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.
+        {matte.pieces.length ? <b>{piecesIn(matte)}</b> : <i className="text-quiet">no pieces yet</i>}, cuts {cuts.length ? <NameWords of={cuts} /> : <i className="text-quiet">nothing yet</i>}.
       </p>
       {!cuts.length && <p className="text-quiet">Drag it from the Mattes drawer onto a pane, or choose it in a layer's sentence.</p>}
       <Section title="Pieces" note={matte.pieces.length > 1 ? "first to last" : undefined}>
@@ -105,6 +107,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
           {piece.kind === "cutout" && <CutoutSection matte={matte.id} piece={piece} path={path} />}
           {piece.kind === "shape" && <OutlineRow piece={piece} path={outlinePath(matte.id, index)} />}
           {info.params.filter((p) => !hidden.includes(p.name)).map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${piece.name} of ${matte.name}`} />)}
+          {piece.kind === "cutout" && (piece.fine_within.length > 0 || piece.fine.value > 0 || piece.fine.keys.length > 0) && <p className="py-0.5 pl-7 text-small"><CutWords cuts={piece.fine_within} path={`${path}/fine_within`} owner={`the hair of ${piece.name}`} verb="hair reaches only within" /></p>}
           {piece.kind === "shape" && <label className="flex items-center gap-2 py-1"><input type="checkbox" checked={piece.motion_blur} onChange={() => put("change the motion blur of", "motion_blur", !piece.motion_blur)} /> Motion blur</label>}
           <div className="flex gap-1.5 py-1">
             <button className="btn py-0.5" onClick={() => put("let live from here", "span", [useBench.getState().frame, Math.max(piece.span?.[1] ?? shot.frames - 1, useBench.getState().frame)])}>from here</button>

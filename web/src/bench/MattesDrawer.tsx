@@ -32,7 +32,7 @@ export function MattesDrawer() {
             className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${chosen ? "border-brass" : "border-line"} bg-ground`}
           >
             <VenetianMask size={14} className="shrink-0 text-matte" />
-            <span className="min-w-0 flex-1"><span className="block truncate">{m.name}</span><span className="block truncate text-small text-quiet">{piecesIn(m)} · {cuts.length ? `cuts ${cuts.join(", ")}` : "cuts nothing yet"}</span></span>
+            <span className="min-w-0 flex-1"><span className="block truncate">{m.name}</span><span className="block truncate text-small text-quiet">{piecesIn(m)} · {cuts.length ? `cuts ${cuts.map((c) => c.what).join(", ")}` : "cuts nothing yet"}</span></span>
           </button>
         );
       })}

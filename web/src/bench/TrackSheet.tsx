@@ -8,11 +8,12 @@ import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
 import { take } from "./actions";
-import { trackedLayers } from "./names";
+import { carriedBy } from "./names";
 import { Rename } from "./Sentence";
 import { PatchStrip } from "./PatchStrip";
 import { Section } from "./Sheet";
 import { combineTracks, runTrack, snapToEdges, trimTrack } from "./tracking";
+import { NameWords } from "./NameWords";
 import { OFFER, WORD } from "./words";
 
 const WHAT = { point: "a point of", plane: "a plane in", object: "a thing in", face: "a face in", body: "a part of a body in", camera: "the camera of", picture: "the motion of all of" };
@@ -37,7 +38,7 @@ export function TrackSheet({ track }: { track: Track }) {
   const path = `/tracks/${track.id}`;
   const latest = runs.find((r) => r.kind === "track" && r.settings.track === track.id);
   const run = runs.find((r) => r.kind === "track" && r.settings.track === track.id && ["waiting", "running", "finishing"].includes(r.state));
-  const riders = trackedLayers(shot, track.id).map((l) => l.name);
+  const riders = carriedBy(shot, track.id);
   const file = track.samples ? files[track.samples] : undefined;
   const now = plateFrame(shot, frame);
   const frames: { frame: number; lost: boolean; confidence: number; reason?: string }[] = file?.frames ?? [];
@@ -55,7 +56,7 @@ export function TrackSheet({ track }: { track: Track }) {
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={track.name} label="Name of the track" save={(name) => void commit(`rename ${track.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, {track.kind === "body" ? <>the <PartMenu track={track} /> of someone in</> : what}{" "}
         <b>{shot.footage[track.footage]?.name}</b>, seen at <span className="whitespace-nowrap">frame <button className="mono font-semibold underline decoration-2 underline-offset-4" onClick={() => seek(fromPlateFrame(shot, track.reference_frame))}>{track.reference_frame}</button>,</span>{" "}
-        {file ? <>followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <b>{riders.join(", ")}</b> : <i className="text-quiet">nothing yet</i>}</> : "not followed yet"}{track.kind !== "face" && track.kind !== "body" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
+        {file ? <>followed through <b>{frames.length - track.lost_frames}</b> frames{track.lost_frames ? <> and <b className="text-warn">lost in {track.lost_frames}</b></> : ""}, carries {riders.length ? <NameWords of={riders} /> : <i className="text-quiet">nothing yet</i>}</> : "not followed yet"}{track.kind !== "face" && track.kind !== "body" && <>, <IgnoreWords track={track} /></>}{file && track.lost_frames > 0 && <>, <BridgeWords track={track} /></>}.
       </p>
       {track.note && <p role="status" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{track.note}</p>}
       {latest?.state === "failed" && <p role="alert" className="rounded border border-warn/50 bg-warn/10 px-3 py-2">{latest.error}</p>}

@@ -18,14 +18,17 @@ export function chosenShape(): { matte: string; index: number; piece: ShapePiece
   return found?.kind === "shape" ? { matte: selection.id, index, piece: found, path: outlinePath(selection.id, index) } : null;
 }
 
+/** Where what a layer is cut by stands. */
+export const cutsOf = (layerId: string) => `/layers/${layerId}/cut`;
+
 /** Put a piece into the selected matte, or into a new one; what asked for it is cut by it. */
 export async function layPiece(piece: Piece, label: string, matteName?: string): Promise<void> {
   const { shot, selection, commit, set, cutFor } = useBench.getState();
   if (!shot) return;
-  const into = selection.kind === "matte" ? shot.mattes[selection.id] : newMatte(shot, [piece], matteName);
-  const ops: Op[] = selection.kind === "matte" ? addPiece(into.id, piece) : addMatte(into);
-  const cut = cutFor ? shot.layers[cutFor] : undefined;
-  if (cut && selection.kind !== "matte") ops.push({ op: "replace", path: `/layers/${cut.id}/cut`, value: [...cut.cut, newCut(into.id)] });
+  const chosen = selection.kind === "matte" && !cutFor ? shot.mattes[selection.id] : null;
+  const into = chosen ?? newMatte(shot, [piece], matteName);
+  const ops: Op[] = chosen ? addPiece(into.id, piece) : addMatte(into);
+  if (cutFor) ops.push({ op: "add", path: `${cutFor}/-`, value: newCut(into.id) });
   const laid = commit(label, ops);
   set({ tool: "move", drawn: [], cutFor: null, selection: { kind: "matte", id: into.id }, piece: piece.id, points: [], keys: [] });
   await laid;
@@ -33,9 +36,9 @@ export async function layPiece(piece: Piece, label: string, matteName?: string):
 
 /** What has been drawn becomes a shape. */
 export function finishShape(outline: Outline, closed: boolean): void {
-  const { tool, shot, selection } = useBench.getState();
+  const { tool, shot, selection, cutFor } = useBench.getState();
   const what = isShapeTool(tool) && tool !== "outline" && tool !== "freehand" ? tool : "shape";
-  const taken = selection.kind === "matte" && shot ? shot.mattes[selection.id].pieces.length : 0;
+  const taken = selection.kind === "matte" && shot && !cutFor ? shot.mattes[selection.id].pieces.length : 0;
   const name = `${what[0].toUpperCase()}${what.slice(1)}${taken ? ` ${taken + 1}` : ""}`;
   void layPiece(newShape(name, rounded(outline), closed), `draw ${"aeiou".includes(what[0]) ? "an" : "a"} ${what}`);
 }
@@ -91,7 +94,7 @@ export function nudge(by: Vec2): boolean {
 export async function keyScreen(layerId: string): Promise<void> {
   const { shot, set } = useBench.getState();
   if (!shot) return;
-  set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
+  set({ cutFor: cutsOf(layerId), selection: { kind: "layer", id: layerId } });
   await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`);
 }
 
@@ -99,7 +102,7 @@ export async function keyScreen(layerId: string): Promise<void> {
 export async function cutByRange(cutId: string, kind: RangePiece["kind"], of: string): Promise<void> {
   const { shot, set } = useBench.getState();
   if (!shot) return;
-  set({ cutFor: cutId, selection: { kind: "layer", id: cutId } });
+  set({ cutFor: cutsOf(cutId), selection: { kind: "layer", id: cutId } });
   await layPiece(newRange(kind, of), `cut ${shot.layers[cutId].name} by ${kind === "luma" ? "what is bright" : "a colour"}`, `${shot.layers[of].name}: ${kind === "luma" ? "bright" : "colour"}`);
 }
 
@@ -111,7 +114,7 @@ export async function cutByFace(layerId: string, track: Track): Promise<void> {
   const widths = (file?.kind === "face" ? file.frames : []).flatMap((f) => (f.landmarks ? [Math.max(...f.landmarks.map((p) => p[0])) - Math.min(...f.landmarks.map((p) => p[0]))] : []));
   const width = widths.length ? Math.max(...widths) : shot.size[0] / 5;
   const share = (k: number) => ({ value: Number((k * width).toFixed(1)), keys: [] });
-  set({ cutFor: layerId, selection: { kind: "layer", id: layerId } });
+  set({ cutFor: cutsOf(layerId), selection: { kind: "layer", id: layerId } });
   await layPiece({ ...newFacePiece(track.id), grow: share(FACE_GROW), soften: share(FACE_SOFTEN) }, `cut ${shot.layers[layerId].name} by ${track.name}`, `${track.name}: oval`);
 }
 

@@ -16,7 +16,7 @@ export const newRange = (kind: RangePiece["kind"], layer: string) => ({ ...base(
 export const newFacePiece = (track: string) => ({ ...base("Oval"), kind: "face", track, part: "oval" }) as FacePiece;
 export const newLayerPiece = (layer: string) => ({ ...base("Layer"), kind: "layer", layer, channel: "alpha" }) as LayerPiece;
 
-export const newCutout = (layer: string) => ({ ...base("Cut-out"), kind: "cutout", layer, strokes: [], samples: null }) as unknown as CutoutPiece;
+export const newCutout = (layer: string): CutoutPiece => ({ ...base("Cut-out"), kind: "cutout", layer, strokes: [], samples: null, fine: constant(0), fine_within: [], clean: constant(1) });
 
 export const newDifference = (layer: string) => ({ ...base("Difference"), kind: "difference", layer, clean_frame: null, clean_footage: null }) as unknown as DifferencePiece;
 
@@ -36,26 +36,27 @@ export const addPiece = (matte: string, piece: Piece): Op[] => [{ op: "add", pat
 
 export const newCut = (matte: string, side: Cut["side"] = "inside"): Cut => ({ matte, side, grow: constant(0), soften: constant(0) });
 
-/** Every place where a matte cuts: the pointer of the list, and the list. */
-function cutLists(shot: Shot): { path: string; cuts: Cut[] }[] {
-  return Object.values(shot.layers).flatMap((l) => [
-    { path: `/layers/${l.id}/cut`, cuts: l.cut },
-    ...l.effects.map((e, i) => ({ path: `/layers/${l.id}/effects/${i}/cut`, cuts: e.cut })),
-  ]);
+interface CutList { path: string; cuts: Cut[]; what: string; of: { kind: "layer" | "matte"; id: string } }
+
+/** Every place where a matte cuts: the pointer of the list, the list, what is cut, and where that is found. */
+function cutLists(shot: Shot): CutList[] {
+  return [
+    ...Object.values(shot.layers).flatMap((l): CutList[] => [
+      { path: `/layers/${l.id}/cut`, cuts: l.cut, what: l.name, of: { kind: "layer", id: l.id } },
+      ...l.effects.map((e, i): CutList => ({ path: `/layers/${l.id}/effects/${i}/cut`, cuts: e.cut, what: `${e.kind} of ${l.name}`, of: { kind: "layer", id: l.id } })),
+    ]),
+    ...Object.values(shot.mattes).flatMap((m) => m.pieces.flatMap((p, i): CutList[] => (p.kind === "cutout" ? [{ path: `/mattes/${m.id}/pieces/${i}/fine_within`, cuts: p.fine_within, what: `the hair of ${m.name}`, of: { kind: "matte", id: m.id } }] : []))),
+  ];
 }
 
+/** What a matte cuts. */
+export const cutBy = (shot: Shot, id: string): CutList[] => cutLists(shot).filter((c) => c.cuts.some((cut) => cut.matte === id));
+
 export function removeMatte(shot: Shot, id: string): Op[] {
-  const freed = cutLists(shot).filter((c) => c.cuts.some((cut) => cut.matte === id)).map(({ path, cuts }): Op => ({ op: "replace", path, value: cuts.filter((c) => c.matte !== id) }));
+  const freed = cutBy(shot, id).map(({ path, cuts }): Op => ({ op: "replace", path, value: cuts.filter((c) => c.matte !== id) }));
   const counted = Object.values(shot.tracks).filter((t) => t.ignore === id).map((t): Op => ({ op: "replace", path: `/tracks/${t.id}/ignore`, value: null }));
   return [...freed, ...counted, { op: "remove", path: `/mattes/${id}` }];
 }
-
-/** Names of the layers and effects a matte cuts. */
-export const cutBy = (shot: Shot, id: string): string[] =>
-  Object.values(shot.layers).flatMap((l) => [
-    ...(l.cut.some((c) => c.matte === id) ? [l.name] : []),
-    ...l.effects.filter((e) => e.cut.some((c) => c.matte === id)).map((e) => `${e.kind} of ${l.name}`),
-  ]);
 
 export const outlinePath = (matte: string, index: number) => `/mattes/${matte}/pieces/${index}/outline`;
 

@@ -31,7 +31,7 @@ export interface RangePiece extends PieceBase { kind: "luma" | "colour"; layer: 
 export interface FacePiece extends PieceBase { kind: "face"; track: string; part: string }
 export interface LayerPiece extends PieceBase { kind: "layer"; layer: string; channel: "alpha" | "luminance" }
 export interface CutoutStroke { frame: number; keep: boolean; points: Vec2[]; width: number }
-export interface CutoutPiece extends PieceBase { kind: "cutout"; layer: string; strokes: CutoutStroke[]; samples: string | null }
+export interface CutoutPiece extends PieceBase { kind: "cutout"; layer: string; strokes: CutoutStroke[]; samples: string | null; fine: Animated<number>; fine_within: Cut[]; clean: Animated<number> }
 export interface DifferencePiece extends PieceBase { kind: "difference"; layer: string; clean_frame: number | null; clean_footage: string | null }
 export interface DistancePiece extends PieceBase { kind: "distance"; track: string; near: Animated<number>; far: Animated<number>; height: Animated<number> }
 export type Piece = CutoutPiece | DistancePiece | DifferencePiece | ShapePiece | ChromaPiece | RangePiece | FacePiece | LayerPiece;

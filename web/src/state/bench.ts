@@ -50,6 +50,7 @@ interface Bench {
   piece: string | null;
   points: number[];
   /** What the next shape is for, when it was asked for from there: a layer to cut. */
+  /** Pointer of the list of cuts that what is drawn will stand in. */
   cutFor: string | null;
   /** The solved scene of a camera track, shown in place of the picture. */
   scene: string | null;

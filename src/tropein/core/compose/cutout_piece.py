@@ -41,18 +41,21 @@ def mark_of(strokes: list[Stroke]) -> str:
 
 
 def covered(
-    piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts, reach_px: float = 0.0
-) -> Step | None:
+    piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts, reach_px: float = 0.0,
+    within: Step | None = None,
+) -> Step | None:  # fmt: skip
     """Coverage of the footage's own `picture` (a step) at a frame of the footage, whose full size is `size`; None where nothing was
-    drawn and nothing carried to. `reach_px`: in pixels of the picture, how far hairs stand out."""
+    drawn and nothing carried to. `reach_px`: in pixels of the picture, how far hairs stand out; `within`: coverage of the picture, where
+    they do."""
     made = _plain(piece, picture, frame, size, cutouts)
     if made is None or reach_px < LEAST_REACH_PX:
         return made
 
-    def finer(edge: Coverage, p: Picture) -> Coverage:
-        return Coverage(fine(to_display(p.pixels[..., :3]), edge.plane, reach_px), edge.window)
+    def finer(edge: Coverage, p: Picture, where: Coverage | None = None) -> Coverage:
+        plane = fine(to_display(p.pixels[..., :3]), edge.plane, reach_px, None if where is None else where.plane)
+        return Coverage(plane, edge.window)
 
-    return step("fine-edge", round(reach_px, 3), (made, picture), finer)
+    return step("fine-edge", round(reach_px, 3), (made, picture) if within is None else (made, picture, within), finer)
 
 
 def _plain(piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts) -> Step | None:

@@ -208,6 +208,18 @@ class DistancePiece(PieceBase):
     )
 
 
+class Cut(Model):
+    """Cut by a matte: what is inside stays, or what is outside. Growing and softening leave the matte itself alone."""
+
+    matte: Id
+    side: Literal["inside", "outside"] = "inside"
+    grow: AnimatedNumber = control(0.0, "Grow", soft=(-60, 60), hard=(-400, 400), step=0.25, unit="px")
+    soften: AnimatedNumber = control(0.0, "Soften", soft=(0, 80), hard=(0, 2000), step=0.25, unit="px")
+
+
+Cuts = Annotated[list[Cut], Field(max_length=16, description="all of them together say what stays")]
+
+
 class CutoutStroke(Model):
     """A line drawn over a frame of the footage, in its full-size pixels: what it covers is the subject, or is not."""
 
@@ -228,6 +240,7 @@ class CutoutPiece(PieceBase):
         0.0, "Hair reach", soft=(0, 80), hard=(0, 200), step=1, unit="px",
         help="How far hairs and blur stand out from the outline: so far the edge is told by colour.",
     )  # fmt: skip
+    fine_within: Cuts = []
     clean: AnimatedNumber = control(
         1.0, "Clean edge", soft=(0, 1), hard=(0, 1),
         help="How far the old background is taken out of the edge of a layer that is cut by this.",
@@ -269,15 +282,3 @@ class Matte(Model):
         if len(set(ids)) != len(ids):
             raise ValueError(f"the matte {self.name} has two pieces with one id")
         return self
-
-
-class Cut(Model):
-    """Cut by a matte: what is inside stays, or what is outside. Growing and softening leave the matte itself alone."""
-
-    matte: Id
-    side: Literal["inside", "outside"] = "inside"
-    grow: AnimatedNumber = control(0.0, "Grow", soft=(-60, 60), hard=(-400, 400), step=0.25, unit="px")
-    soften: AnimatedNumber = control(0.0, "Soften", soft=(0, 80), hard=(0, 2000), step=0.25, unit="px")
-
-
-Cuts = Annotated[list[Cut], Field(max_length=16, description="all of them together say what stays")]

@@ -160,6 +160,8 @@ def _matte_problems(shot: Shot) -> list[str]:
                 piece, ChromaPiece | LumaPiece | ColourPiece | LayerPiece | CutoutPiece | DifferencePiece
             ) and not isinstance(shot.layers.get(piece.layer), FootageLayer):
                 problems.append(f"{what} looks at a layer that shows no footage, or is not in the shot")
+            elif isinstance(piece, CutoutPiece) and any(cut.matte not in shot.mattes for cut in piece.fine_within):
+                problems.append(f"{what} reaches for hair within a matte that is not in the shot")
             elif isinstance(piece, ChromaPiece | DifferencePiece) and piece.clean_footage is not None:
                 problems += _clean_problems(shot, piece, what)
     return problems or _matte_circles(shot)
@@ -177,13 +179,13 @@ def _clean_problems(shot: Shot, piece: ChromaPiece | DifferencePiece, what: str)
 
 
 def _matte_circles(shot: Shot) -> list[str]:
-    """A matte that looks at a layer's finished picture needs every matte that layer is cut by."""
+    """A matte that looks at a layer's finished picture needs every matte that layer is cut by; a cut-out those its hair lies in."""
     needs = {
         matte.id: {
             cut.matte
             for piece in matte.pieces
-            if isinstance(piece, LayerPiece)
-            for cut in _cuts(shot.layers[piece.layer])
+            if isinstance(piece, LayerPiece | CutoutPiece)
+            for cut in (piece.fine_within if isinstance(piece, CutoutPiece) else _cuts(shot.layers[piece.layer]))
         }
         for matte in shot.mattes.values()
     }

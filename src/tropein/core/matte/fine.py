@@ -21,24 +21,35 @@ INNER_SHARE, LEAST_INNER_PX = 0.2, 3.0  # of the reach: how far the band reaches
 LEAST_REACH_PX = 1.0
 UP_EPSILON = 1e-4
 SHIFTS = (1e-2, 0.1, 0.5, 1.0)  # tried in turn until the preconditioner holds
+LEAST_WHERE = 0.01
 HAZE = 0.03  # coverage so near to none or all is none or all
 
 
-def fine(picture: NDArray[np.uint8], edge: Plane, reach_px: float) -> Plane:
+def fine(picture: NDArray[np.uint8], edge: Plane, reach_px: float, where: Plane | None = None) -> Plane:
     """(h, w) coverage 0..1 of (h, w, 3) display codes, from a coverage with a plain edge; `reach_px` is how far a hair may stand out of
-    it."""
+    it. The edge stays plain where `where` (h, w) is 0; between 0 and 1 it is partly so."""
+    if where is None:
+        return _fine(picture, edge, reach_px, None)
+    if where.max() < LEAST_WHERE:
+        return edge
+    made = _fine(picture, edge, reach_px, where >= LEAST_WHERE)
+    return np.asarray(edge + (made - edge) * np.clip(where, 0, 1), np.float32)
+
+
+def _fine(picture: NDArray[np.uint8], edge: Plane, reach_px: float, where: NDArray[np.bool_] | None) -> Plane:
     h, w = edge.shape
     shrink = min(1.0, MOST_WIDTH / w)
     reach = reach_px * shrink
     if reach < LEAST_REACH_PX:
         return edge
     if shrink == 1:
-        return _solved(picture, edge, reach)
+        return _solved(picture, edge, reach, where)
     small = (MOST_WIDTH, max(1, round(h * shrink)))
     solved = _solved(
         cv2.resize(picture, small, interpolation=cv2.INTER_AREA),
         cv2.resize(edge, small, interpolation=cv2.INTER_AREA),
         reach,
+        None if where is None else cv2.resize(where.astype(np.uint8), small, interpolation=cv2.INTER_NEAREST) > 0,
     )
     large = cv2.resize(solved, (w, h), interpolation=cv2.INTER_LINEAR)
     along = cv2.ximgproc.guidedFilter(picture, large, max(2, round(2 / shrink)), UP_EPSILON * 255**2)
@@ -52,11 +63,15 @@ def band(solid: NDArray[np.bool_], reach: float) -> NDArray[np.bool_]:
     return np.asarray((outside <= reach) & (inside <= max(LEAST_INNER_PX, INNER_SHARE * reach)))
 
 
-def _solved(picture: NDArray[np.uint8], edge: Plane, reach: float) -> Plane:
+def _solved(picture: NDArray[np.uint8], edge: Plane, reach: float, where: NDArray[np.bool_] | None) -> Plane:
     solid = edge > 0.5
     if not solid.any() or solid.all():
         return edge
     open_ = band(solid, reach)
+    if where is not None:
+        open_ &= where
+        if not open_.any():
+            return edge
     ys, xs = np.nonzero(open_)
     part = (slice(max(ys.min() - 2, 0), ys.max() + 3), slice(max(xs.min() - 2, 0), xs.max() + 3))
     out = np.where(open_, edge, solid).astype(np.float32)
