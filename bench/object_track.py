@@ -2,7 +2,7 @@
 
 Run: ./tropein python -m bench.object_track [--calibrate] [--fresh] [--scenes]
 
---calibrate fits the weights of the confidence on other seeds; --fresh measures on seeds that nothing was set on.
+--calibrate fits the weights of the confidence; --fresh measures on seeds that nothing was set on, nor the confidence fitted to.
 """
 
 from __future__ import annotations
@@ -21,7 +21,8 @@ from tropein.core.track import object as tracker
 from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
 from tropein.core.track.object import ObjectTracker
 
-SEEDS, OTHER_SEEDS, FRESH_SEEDS = (21, 22, 23, 24), (121, 122, 123), (31, 32, 33, 34)
+SEEDS, FRESH_SEEDS = (21, 22, 23, 24), (51, 52, 53, 54)
+FITTED_SEEDS = (*range(121, 128), *range(21, 25), *range(31, 35), *range(41, 45))
 VISIBLE = 0.5  # frames in which less is hidden count
 
 
@@ -56,17 +57,20 @@ def calibrate() -> None:
         return measured(*values)
 
     tracker.confidence_of = note  # type: ignore[assignment]
-    for _, _, scene in scenes(OTHER_SEEDS):
-        for i, f in ours(scene, lambda: rows.append(seen[-1]))[0].items():
-            size = float(np.sqrt(scene.boxes[i, 2] * scene.boxes[i, 3]))
-            right.append(not f.lost and np.linalg.norm(f.box.centre - scene.boxes[i, :2]) / size < 0.05)
+    for _, _, scene in scenes(FITTED_SEEDS):
+        heard: list[tuple[float, ...]] = []
+        for (i, f), row in zip(ours(scene, lambda: heard.append(seen[-1]))[0].items(), heard, strict=True):  # noqa: B023
+            if not f.lost and scene.cover[i] < VISIBLE:
+                size = float(np.sqrt(scene.boxes[i, 2] * scene.boxes[i, 3]))
+                rows.append((*row[:-1], np.log1p(row[-1])))
+                right.append(np.linalg.norm(f.box.centre - scene.boxes[i, :2]) / size < 0.05)
     x, y = np.array(rows), np.array(right)
 
     def cost(w: NDArray) -> float:
         z = w[0] + x @ w[1:]
         return float(np.logaddexp(0, np.where(y, -z, z)).mean() + 1e-3 * (w[1:] ** 2).sum())
 
-    print("bias, points, inside, around, alike:", np.round(minimize(cost, np.zeros(5)).x, 2))
+    print("bias, points, inside, around, alike, clear, away:", np.round(minimize(cost, np.zeros(7)).x, 2))
 
 
 def csrt(scene: ObjectScene) -> tuple[NDArray[np.float64], float]:

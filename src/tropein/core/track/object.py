@@ -49,8 +49,9 @@ NOTHING = np.zeros((SIDE, SIDE))
 SHIFTS = [(0, 0), (0, 1), (0, -1), (1, 0), (-1, 0)]
 _LK: dict[str, Any] = {"winSize": (15, 15), "maxLevel": 3, "criteria": (3, 20, 0.02)}
 # logistic weights of the chance that the centre is within 5 % of the box's size: bias, share of points that agree, agreement of
-# the colours inside and around, correlation with the frame before; fitted by bench/object_track.py --calibrate
-LOGISTIC = (-4.86, 1.56, 0.91, 2.32, 1.8)
+# the colours inside and around, correlation with the frame before, how well colours tell thing and ground apart, frames from
+# the anchor (log); fitted by bench/object_track.py --calibrate
+LOGISTIC = (-2.08, 0.29, 0.55, 2.77, 0.51, 2.77, -0.97)
 
 
 @dataclass(eq=False)
@@ -63,6 +64,7 @@ class _State:
     odds: NDArray[np.float64]  # (side, side) log odds, by motion so far, that a place about the box is the thing
     clear: float = 1.0
     lost: int = 0
+    away: int = 0  # frames from the anchor
     hint: NDArray[np.float64] | None = None  # where the last search found it
 
 
@@ -121,13 +123,14 @@ class ObjectTracker:
 
     def _next(self, state: _State, before: NDArray, now: NDArray, frame: int) -> ObjectFound:
         tried: list[_Seen] = []
+        state.away = abs(frame - self.anchor.frame)
         if not state.lost:
             agree, ground = self._flow(state.solid, state.box, before, now)
             moved = state.box if agree is None else Box.of_solid(state.solid, self._factor)
             odds = self._unlike(state.box, moved, ground, before, now)
             unclear = float(np.clip((CLEAR - state.clear) / UNCLEAR, 0, 1))
             odds = np.clip(unclear * REMEMBERED * state.odds + odds, -MOST_ODDS, MOST_ODDS)
-            tried.append(self._settled(now, moved, state.look, agree, odds))
+            tried.append(self._settled(now, moved, state, agree, odds))
         if not tried or tried[0].doubt:
             again = self._near(state, now) or self._search(state, now)
             if again is not None and self._steady(state, again):
@@ -246,7 +249,7 @@ class ObjectTracker:
         ]
         return np.clip((errors[1] - errors[0]) / NOISE_LEVELS, -MOTION_SAYS, MOTION_SAYS)
 
-    def _settled(self, now: NDArray, box: Box, look: NDArray, agree: float | None, odds: NDArray = NOTHING) -> _Seen:
+    def _settled(self, now: NDArray, box: Box, state: _State, agree: float | None, odds: NDArray = NOTHING) -> _Seen:
         """The box pulled to where colours and motion say the thing is, and how sure that is."""
         crop = sampled(now, self._in_work(box))
         likely = self.figure.likely(crop)
@@ -268,8 +271,8 @@ class ObjectTracker:
             likely = self.figure.likely(crop)
             inside, around = self.figure.agreement(likely)
         mine = look_of(crop)
-        alike = likeness(mine, look, self.figure.mask)
-        confidence = confidence_of(agree or 0.0, inside / self._usual, clear[1], alike)
+        alike = likeness(mine, state.look, self.figure.mask)
+        confidence = confidence_of(agree or 0.0, inside / self._usual, clear[1], alike, state.clear, state.away)
         doubt = ""
         if inside < SEEN * self._usual or (agree is None and alike < LOOKS_LIKE) or alike < 0.2:
             doubt = "covered or changed"
@@ -292,7 +295,7 @@ class ObjectTracker:
         inside, around = self.figure.agreement(likely)
         if inside < SEEN * self._usual:
             return None
-        sure = min(confidence_of(0.0, inside / self._usual, around, high), 0.8 * high)
+        sure = min(confidence_of(0.0, inside / self._usual, around, high, state.clear, state.away), 0.8 * high)
         return _Seen(box, crop, likely, NOTHING, look_of(crop), inside, around, sure, "", _clear_enough(around, high))
 
     def _search(self, state: _State, now: NDArray) -> _Seen | None:
@@ -320,7 +323,7 @@ class ObjectTracker:
         for _, centre in found:
             box = replace(state.box, centre=centre)
             for _ in range(4):
-                seen = self._settled(now, box, state.look, None)
+                seen = self._settled(now, box, state, None)
                 box = seen.box
             alike = max(likeness(seen.look, look_of(v), self.figure.mask) for v in self._wide)
             sure = min(seen.confidence, 0.8 * alike)
@@ -366,9 +369,9 @@ def _clear_enough(around: float, alike: float) -> bool:
     return around + 0.2 * alike > LEARNS
 
 
-def confidence_of(agree: float, inside: float, around: float, alike: float) -> float:
-    """The chance that the centre lies within 5 % of the box's size."""
-    z = LOGISTIC[0] + sum(k * v for k, v in zip(LOGISTIC[1:], (agree, inside, around, alike), strict=True))
+def confidence_of(agree: float, inside: float, around: float, alike: float, clear: float, away: int) -> float:
+    """The chance that the centre lies within 5 % of the box's size, `away` frames from where it was marked."""
+    z = LOGISTIC[0] + float(np.dot(LOGISTIC[1:], (agree, inside, around, alike, clear, np.log1p(away))))
     return float(1 / (1 + np.exp(-np.clip(z, -30, 30))))
 
 
