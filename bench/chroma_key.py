@@ -13,6 +13,7 @@ import subprocess
 import tempfile
 import time
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 import av
@@ -21,7 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.matte.chroma import Keying, coverage, unmixed
-from tropein.core.matte.screen import as_lit, find, seen_empty
+from tropein.core.matte.screen import Screen, as_lit, find, seen_empty
 from tropein.core.matte.screen_through import empty_of
 from tropein.core.matte.subsampled import restored
 from tropein.core.media.clip import ClipReader
@@ -46,6 +47,14 @@ class Plate:
     alphas: list[NDArray[np.float32]]
     light: list[Rgb] | None = None
     empty: Rgb | None = None  # the screen with nothing before it
+
+    @cached_property
+    def seen_through(self) -> Screen:
+        """The empty screen put together from the plate's few frames."""
+        together = empty_of(self.pictures, None)
+        screen = None if together is None else seen_empty(together, None)
+        assert screen is not None
+        return screen
 
 
 def through_h264(frames: list[NDArray[np.uint8]], folder: Path) -> tuple[list[NDArray[np.uint8]], list[Rgb]]:
@@ -187,11 +196,7 @@ def with_empty(plate: Plate, picture: Rgb) -> NDArray[np.float32]:
 
 
 def through_the_shot(plate: Plate, picture: Rgb) -> NDArray[np.float32]:
-    """With the empty screen put together from the plate's few frames."""
-    together = empty_of(plate.pictures, None)
-    screen = None if together is None else seen_empty(together, None)
-    assert screen is not None
-    return coverage(picture, as_lit(screen, picture), Keying())
+    return coverage(picture, as_lit(plate.seen_through, picture), Keying())
 
 
 def cpu_ms(work) -> float:  # type: ignore[no-untyped-def]

@@ -26,9 +26,6 @@ export function App() {
   );
 }
 
-/** Who edits for the shot's own work: what it stores is no one else's change. */
-const WORK = ["worker", "tracks"];
-
 function heard(event: Parameters<Parameters<typeof live.listen>[0]>[0]) {
   if (event.kind === "run") {
     void queries.invalidateQueries({ queryKey: ["runs"] });
@@ -37,7 +34,7 @@ function heard(event: Parameters<Parameters<typeof live.listen>[0]>[0]) {
     const { id, stored, takeOver, catchUp, say } = useBench.getState();
     void queries.invalidateQueries({ queryKey: ["shots"] });
     if (event.shot !== id || !stored || event.client === CLIENT || event.revision <= stored.revision) return;
-    if (WORK.includes(event.client)) {
+    if (event.work) {  // what the shot's own work stores is no one else's change
       void catchUp();
       return;
     }

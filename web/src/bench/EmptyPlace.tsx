@@ -7,6 +7,8 @@ import { WORD } from "./words";
 
 const NONE = { chroma: "fitted to each frame", difference: "the median of the shot" } as const;
 
+const THROUGH = "seen through the shot";
+
 /** Where a key sees the place without its subject: nowhere, in a frame of the same footage, or in another clip. */
 export function EmptyPlace({ piece, path }: { piece: ChromaPiece | DifferencePiece; path: string }) {
   const { shot, commit } = useBench();
@@ -24,7 +26,8 @@ export function EmptyPlace({ piece, path }: { piece: ChromaPiece | DifferencePie
   const here = shownFrame(shot, piece.layer, useBench.getState().frame);
   const through = piece.kind === "chroma" && piece.clean_through;
   const chosen = piece.clean_footage ? shot.footage[piece.clean_footage] : null;
-  const words = chosen ? `${chosen.name}${chosen.kind === "still" ? "" : piece.clean_frame === null ? ", frame by frame" : `, frame ${piece.clean_frame}`}` : piece.clean_frame !== null ? `frame ${piece.clean_frame}` : through ? "seen through the shot" : NONE[piece.kind];
+  const at = piece.clean_frame === null ? "" : `frame ${piece.clean_frame}`;
+  const words = chosen ? [chosen.name, chosen.kind === "still" ? "" : at || "frame by frame"].filter(Boolean).join(", ") : at || (through ? THROUGH : NONE[piece.kind]);
   return (
     <div className="flex items-baseline gap-2 py-1">
       <span className="shrink-0" title="The same place with nothing before it">{piece.kind === "chroma" ? "Empty screen" : "Empty place"}</span>
@@ -32,7 +35,7 @@ export function EmptyPlace({ piece, path }: { piece: ChromaPiece | DifferencePie
         className={`${WORD} ml-auto text-right`} label="Where the place is seen empty" trigger={words}
         choices={[
           { id: "none", label: NONE[piece.kind], checked: piece.clean_frame === null && !chosen && !through, act: () => put(piece.kind === "chroma" ? "fit the screen of" : "take the median of the shot for", null, null) },
-          ...(piece.kind === "chroma" && own.frames > 1 ? [{ id: "through", label: "seen through the shot", hint: "the camera stands still", checked: through, act: () => put("put the screen together from the shot for", null, null, true) }] : []),
+          ...(piece.kind === "chroma" && own.frames > 1 ? [{ id: "through", label: THROUGH, hint: "the camera stands still", checked: through, act: () => put("put the screen together from the shot for", null, null, true) }] : []),
           ...(here === null ? [] : [{ id: "here", label: `this frame (${here})`, checked: !chosen && piece.clean_frame === here, act: () => put("take this frame as empty for", here, null) }]),
           ...others.map((f) => ({ id: f.id, label: f.name, hint: f.kind === "still" ? "still" : "frame by frame", checked: chosen?.id === f.id, act: () => put(`take ${f.name} as empty for`, null, f) })),
         ]}

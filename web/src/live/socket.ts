@@ -1,6 +1,6 @@
 /** The page's one WebSocket: events in, picture requests out, pictures in. Reconnects by itself. */
 export type Event =
-  | { kind: "edit"; shot: string; revision: number; client: string; label: string }
+  | { kind: "edit"; shot: string; revision: number; client: string; work: boolean; label: string }
   | { kind: "run"; run: string; track?: string; samples?: [number, number, number, number, number][] }
   | { kind: "shots" | "shelf" }
   | { kind: "again" }; // the connection is back: what was missed must be asked for

@@ -155,7 +155,15 @@ def _store(
         )
     )  # fmt: skip
     session.flush()
-    notify(session, kind="edit", shot=row.id, revision=row.revision, client=client[:60], label=label[:200])
+    notify(
+        session,
+        kind="edit",
+        shot=row.id,
+        revision=row.revision,
+        client=client[:60],
+        work=client in WORK,
+        label=label[:200],
+    )
 
 
 def history(session: Session, shot_id: str, limit: int = 200) -> list[EditRow]:
