@@ -30,7 +30,7 @@ FINGERS = ("index", "middle", "ring", "little")
 
 
 class Shaken:
-    """A photograph of a person under a handheld shake, grain fresh in every frame; `of(xy)` is where a place of frame 0 goes."""
+    """A photograph of a person under a handheld shake, grain fresh in every frame; `way` (frames, 2) is how far it has gone."""
 
     def __init__(self, picture: NDArray[np.uint8], seed: int, frames: int = 24) -> None:
         rng = np.random.default_rng(seed)

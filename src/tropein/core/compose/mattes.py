@@ -193,10 +193,18 @@ class Mattes:
         assert own is not None and index is not None
         size = self.pictures.places.shot.footage[layer.footage].size
         reach = sample(piece.fine, frame) * own[1]
+        made = covered(
+            piece, own[0], index, size, self.pictures.cutouts, reach, self._fine_within(piece, layer, own, frame)
+        )
+        return own, made
+
+    def _fine_within(
+        self, piece: CutoutPiece, layer: FootageLayer, own: tuple[Step, float], frame: float
+    ) -> Step | None:
         within, matrix = self.cuts(piece.fine_within, frame), self.pictures.places.matrix(layer, frame)
-        if within is not None and matrix is not None:
-            within = self.seen_from(within, Move(matrix).scaled(self.pictures.scale, own[1]).matrix, own[0])
-        return own, covered(piece, own[0], index, size, self.pictures.cutouts, reach, within)
+        if within is None or matrix is None:
+            return None
+        return self.seen_from(within, Move(matrix).scaled(self.pictures.scale, own[1]).matrix, own[0])
 
     def _in_frame(self, layer: FootageLayer, made: Step, working: float, frame: float) -> Step | None:
         """Coverage of a layer's own pixels, brought to where the layer lies."""

@@ -1,7 +1,8 @@
 """Parts of bodies: found in every frame by the pose and hand models that come with mediapipe, carried by flow in between.
 
 A model sees every frame afresh and trembles; flow is steady and drifts. The way that agrees best with both is found by least
-squares over all frames, begun from what flow carries forwards and backwards, pulled gently to the model.
+squares over all frames (the smoother of Rauch, Tung & Striebel, 1965, with weights found again and again after Holland & Welsch,
+Robust regression using iteratively reweighted least squares, 1977), begun from what flow carries forwards and backwards.
 """
 
 from __future__ import annotations
@@ -31,14 +32,13 @@ _HAND = {
     "thumb tip": (4,), "index fingertip": (8,), "middle fingertip": (12,), "ring fingertip": (16,), "little fingertip": (20,),
     "palm": (0, 5, 17),
 }  # fmt: skip
-CROP, CROP_PX = (
-    1.7,
-    320.0,
-)  # the next frame is looked at in a box so much larger than the thing, enlarged at least to this
+# the next frame is looked at in a box so much larger than the thing, enlarged at least to this
+CROP, CROP_PX = 1.7, 320.0
 SEEN = 0.5  # a pose landmark that is less visible than this was guessed
 PULL = 0.15
 # of least squares over all frames: what the model's word weighs against a step of the flow, and a step nothing is known of
-TO_MODEL, UNSEEN_STEP, SETTLED_ROUNDS = 0.0265, 0.01, 2
+TO_MODEL, UNSEEN_STEP = 0.0265, 0.01
+FLOW_ROUNDS, WEIGHT_ROUNDS = 2, 10
 SMEAR = 0.1  # of the way between two frames: what flow is off by
 STRAY_SEEN, STRAY_STEP = 0.08, 0.02  # of the thing's size: so far off, a word weighs half
 FLOW_PATCH, FLOW_ERROR_PX = 5, 1.0
@@ -204,7 +204,7 @@ def _fused(
     frames = range(span[0], span[1] + 1)
     ways = [_carried(pictures, raw, order, cut) for order in (frames, frames[::-1])]
     both = {f: np.array([way[f] for way in ways if f in way]) for f in frames if any(f in way for way in ways)}
-    settled = _settled(pictures, raw, {f: places.mean(0) for f, places in both.items()}, cut)
+    settled = _settled(pictures, raw, {f: places.mean(0) for f, places in both.items()})
     out: dict[int, Found] = {}
     sizes = [s.size for s in raw.values()]
     for frame in frames:
@@ -226,7 +226,7 @@ def _fused(
 
 
 def _settled(
-    pictures: ColourPictures, raw: dict[int, Seen], places: dict[int, NDArray[np.float64]], cut: set[int]
+    pictures: ColourPictures, raw: dict[int, Seen], places: dict[int, NDArray[np.float64]]
 ) -> dict[int, NDArray[np.float64]]:
     """Places (2,) that agree best with what the model saw in each frame and with how the picture moved between them: weighted
     least squares over all frames, what disagrees weighing ever less (Cauchy)."""
@@ -237,10 +237,10 @@ def _settled(
     seen = np.array([raw[f].xy if f in raw else (0.0, 0.0) for f in frames])
     is_seen = np.array([f in raw for f in frames])
     size = float(np.median([s.size for s in raw.values()]))
-    for _ in range(SETTLED_ROUNDS):
+    for _ in range(FLOW_ROUNDS):
         moved, trust = np.diff(x, axis=0), np.full(len(frames) - 1, UNSEEN_STEP)
         for i, (f, g) in enumerate(pairwise(frames)):
-            if g != f + 1 or g in cut:
+            if g != f + 1:
                 trust[i] = 0
                 continue
             grey = [cv2.cvtColor(pictures.rgb(k), cv2.COLOR_RGB2GRAY) for k in (f, g)]
@@ -248,7 +248,7 @@ def _settled(
             if step is not None:
                 moved[i] = step - x[i]
                 trust[i] = 1 / (1 + (SMEAR * np.linalg.norm(moved[i])) ** 2)
-        for _ in range(10):
+        for _ in range(WEIGHT_ROUNDS):
             pull = TO_MODEL * is_seen / (1 + (np.linalg.norm(x - seen, axis=1) / (STRAY_SEEN * size)) ** 2)
             hold = trust / (1 + (np.linalg.norm(np.diff(x, axis=0) - moved, axis=1) / (STRAY_STEP * size)) ** 2)
             along = np.concatenate([hold, [0]]) + np.concatenate([[0], hold])
