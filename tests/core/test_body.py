@@ -14,7 +14,7 @@ from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
-from tropein.core.track.body import Bodies, follow_body, put_right
+from tropein.core.track.body import Bodies, Seen, brought_together, follow_body, put_right
 from tropein.core.track.point import Anchor, Found
 
 PLATES = Path(__file__).parents[2] / "demo/plates"
@@ -73,3 +73,25 @@ def test_the_path_goes_through_what_is_set_by_hand_and_fades_in_between() -> Non
     assert mended[3].xy == pytest.approx((31.0, 8.0))  # a quarter of the way from one difference to the other
     assert mended[0].xy == pytest.approx((0.0, 9.0)) and mended[8].xy == pytest.approx((84.0, 5.0))
     assert not mended[4].lost and mended[4].xy == pytest.approx((42.0, 7.0))
+
+
+def test_a_way_agrees_with_the_picture_and_with_most_of_what_the_model_says() -> None:
+    rng = np.random.default_rng(5)
+    ground = cv2.GaussianBlur(rng.uniform(0, 255, (200, 300, 3)), (0, 0), 2.0)
+    ground = np.clip(128 + 4 * (ground - 128), 0, 255).astype(np.uint8)
+    way = np.stack([150 + 30 * np.sin(np.arange(20) / 3), 100 + 1.5 * np.arange(20)], 1)
+    pictures = Pictures(
+        [
+            cv2.warpAffine(
+                ground, np.array([[1, 0, x - 150], [0, 1, y - 100]]), (300, 200), borderMode=cv2.BORDER_REFLECT
+            )
+            for x, y in way
+        ]
+    )
+    raw = {f: Seen(xy + rng.normal(0, 4, 2), 100.0, (0, 0, 100, 100), 0.9) for f, xy in enumerate(way)}
+    raw[12] = Seen(way[12] + 60, 100.0, (0, 0, 100, 100), 0.9)  # quite wrong
+    del raw[7]  # not seen at all
+    found = brought_together(pictures, raw, {f: way[f] + rng.normal(0, 6, 2) for f in range(20)})
+    off = np.array([found[f] - way[f] for f in range(20)])
+    assert np.linalg.norm(off, axis=1).max() < 4 and np.linalg.norm(np.diff(off, axis=0), axis=1).max() < 1
+    assert (brought_together(pictures, raw, {3: way[3]})[3] == way[3]).all()

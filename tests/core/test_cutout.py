@@ -12,7 +12,9 @@ import numpy as np
 import pytest
 
 from tests.conftest import texture, write_clip
-from tests.core.test_mattes import FRAME, SIZE, Stills, shot
+from tests.core.test_fine import head, seen
+from tests.core.test_fine import outline as hairless
+from tests.core.test_mattes import FRAME, SIZE, Stills, outline, shot
 from tests.core.test_object import Disc
 from tropein.core.compose.cutout_piece import by_frame, mark_of
 from tropein.core.compose.cutouts import Carry, carry
@@ -29,6 +31,7 @@ from tropein.core.matte.two_motions import flows, told
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
+from tropein.core.raster.colour import DISPLAY, WORKING, convert
 
 PLATES = Path(__file__).parents[2] / "demo/plates"
 
@@ -202,6 +205,40 @@ def test_a_layer_is_cut_by_what_was_carried_or_by_strokes_drawn_since(tmp_path: 
         assert renderer.frame(stored, 0).fill(FRAME)[..., 3].min() > 0.99  # the plate is under it
     with pytest.raises(BadInput, match="layer"):
         load_shot(shot([piece]).model_dump(mode="json") | {"mattes": {"m": {"id": "m", "name": "m", "pieces": [piece | {"layer": "gone"}]}}})  # fmt: skip
+
+
+def test_hair_is_looked_for_within_another_matte_alone(tmp_path: Path) -> None:
+    truth = head()
+    h, w = truth.shape
+    plain = np.uint8(hairless(truth) * 255)
+    (tmp_path / "c.zip").write_bytes(packed({0: plain}, {}))
+    file = CutoutFile(tmp_path / "c.zip")
+    pixels = np.ones((h, w, 4), np.float32)
+    pixels[..., :3] = convert(seen(truth, 0) / np.float32(255), DISPLAY, WORKING)
+    left = {
+        "kind": "shape",
+        "id": "s",
+        "name": "s",
+        "outline": {"value": outline((0, 0), (w / 2, 0), (w / 2, h), (0, h))},
+    }
+    piece = {"kind": "cutout", "id": "c", "name": "c", "layer": "over", "samples": "b" * 32, "fine": {"value": 34}}
+    stored = shot([piece], place={"position": {"value": [w / 2, h / 2]}}).model_dump(mode="json") | {"size": [w, h]}
+    for footage in stored["footage"].values():
+        footage["size"] = [w, h]
+    planes = []
+    for within in ([], [{"matte": "h"}], [{"matte": "h", "side": "outside"}]):
+        made = {"id": "m", "name": "m", "pieces": [piece | {"fine_within": within}]}
+        document = load_shot(stored | {"mattes": {"m": made, "h": {"id": "h", "name": "h", "pieces": [left]}}})
+        renderer = Renderer(Stills(white=pixels), lambda *_: None, 1 << 26, lambda name: file)  # type: ignore[arg-type]
+        planes.append(renderer.matte(document, "m", 0).plane)
+    whole, inside, outside = planes
+    first, second = np.s_[:, : w // 2 - 3], np.s_[:, w // 2 + 3 :]
+    assert np.abs(whole - plain / 255).mean() > 0.01
+    assert np.abs(inside[second] - plain[second] / 255).max() < 0.01
+    assert np.abs(outside[first] - plain[first] / 255).max() < 0.01
+    assert (
+        np.abs(inside[first] - whole[first]).mean() < 0.005 and np.abs(outside[second] - whole[second]).mean() < 0.005
+    )
 
 
 def test_the_command_line_writes_coverage_and_subject_or_nothing(tmp_path: Path) -> None:

@@ -204,7 +204,7 @@ def _fused(
     frames = range(span[0], span[1] + 1)
     ways = [_carried(pictures, raw, order, cut) for order in (frames, frames[::-1])]
     both = {f: np.array([way[f] for way in ways if f in way]) for f in frames if any(f in way for way in ways)}
-    settled = _settled(pictures, raw, {f: places.mean(0) for f, places in both.items()})
+    settled = brought_together(pictures, raw, {f: places.mean(0) for f, places in both.items()})
     out: dict[int, Found] = {}
     sizes = [s.size for s in raw.values()]
     for frame in frames:
@@ -225,7 +225,7 @@ def _fused(
     return out
 
 
-def _settled(
+def brought_together(
     pictures: ColourPictures, raw: dict[int, Seen], places: dict[int, NDArray[np.float64]]
 ) -> dict[int, NDArray[np.float64]]:
     """Places (2,) that agree best with what the model saw in each frame and with how the picture moved between them: weighted
