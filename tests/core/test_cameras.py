@@ -60,6 +60,24 @@ def test_a_camera_that_goes_out_and_comes_back_sees_the_same(form: str) -> None:
         assert np.abs(seen(again, row.frame, POINTS) - seen(file, row.frame, POINTS)).max() < 0.02, row.frame
 
 
+@pytest.mark.parametrize("form", ["glb", "gltf", "usda", "usdc"])
+def test_how_the_lens_bends_goes_along_as_a_note(form: str) -> None:
+    bent = solved().model_copy(update={"radial": -0.0713})
+    data = written(bent, form)  # type: ignore[arg-type]
+    assert read(data, f"camera.{form}", bent.model_copy(update={"radial": 0.2})).radial == -0.0713
+
+
+def test_a_note_that_is_no_lens_counts_for_nothing() -> None:
+    bent = solved().model_copy(update={"radial": -0.0713})
+    text, like = written(bent, "gltf").decode(), bent.model_copy(update={"radial": 0.2})
+    for note in ('{"radial":"much"}', '{"radial":1e9}', '{"radial":true}', "{}", "null"):
+        doc = json.loads(text)
+        doc["cameras"][0]["extras"] = json.loads(note)
+        assert read(json.dumps(doc).encode(), "c.gltf", like).radial == 0
+    usd = written(bent, "usda").decode()
+    assert read(usd.replace("-0.0713", "nan").encode(), "c.usda", like).radial == 0
+
+
 def test_the_tracks_own_world_goes_out_with_it() -> None:
     """Twice as large, turned a quarter about the upright and lifted: what is seen of the points moved alike stays."""
     world = np.eye(4)

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
 from tropein.core.errors import BadInput
-from tropein.core.interchange.camera_move import Move, check_count, rigid
+from tropein.core.interchange.camera_move import Move, check_count, noted_radial, rigid
 from tropein.core.track.file import CameraFile
+
+NOTE = "radial"
 
 
 def written(move: Move, file: CameraFile, as_text: bool) -> bytes:
@@ -48,6 +50,7 @@ def written(move: Move, file: CameraFile, as_text: bool) -> bytes:
         g.Camera(
             type="perspective",
             perspective=g.Perspective(yfov=2 * float(np.arctan(h / 2 / move.focal_px)), aspectRatio=w / h, znear=0.01),
+            extras={NOTE: move.radial},
         )
     )
     first = move.poses[0]
@@ -129,6 +132,7 @@ def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
         np.array(poses),
         size[1] / 2 / float(np.tan(lens.yfov / 2)),
         np.concatenate(clouds) if clouds else np.zeros((0, 3)),
+        noted_radial((doc.cameras[node.camera].extras or {}).get(NOTE)),
     )
 
 

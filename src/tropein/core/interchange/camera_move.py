@@ -10,16 +10,25 @@ from numpy.typing import NDArray
 from tropein.core.errors import BadInput
 
 MOST_FRAMES = 100_000
+MOST_RADIAL = 10.0
 
 
 @dataclass(frozen=True, eq=False)
 class Move:
-    """`poses` (n, 4, 4) camera to world at `frames`, y up, looking along -z, without scale; `points` (m, 3) of the same world."""
+    """`poses` (n, 4, 4) camera to world at `frames`, y up, looking along -z, without scale; `points` (m, 3) of the same world. `radial`,
+    the lens's first term, is nothing these forms know of: it goes along as a note of our own."""
 
     frames: list[int]
     poses: NDArray[np.float64]
     focal_px: float
     points: NDArray[np.float64]
+    radial: float = 0.0
+
+
+def noted_radial(note: object) -> float:
+    """The lens's term from what a file's note holds, 0 where that is no such number."""
+    known = isinstance(note, int | float) and not isinstance(note, bool) and abs(note) < MOST_RADIAL
+    return float(note) if known else 0.0  # type: ignore[arg-type]
 
 
 def rigid(pose: NDArray[np.float64]) -> NDArray[np.float64]:

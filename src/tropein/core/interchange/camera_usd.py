@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 
 from tropein.core.errors import BadInput
-from tropein.core.interchange.camera_move import Move, check_count, rigid
+from tropein.core.interchange.camera_move import Move, check_count, noted_radial, rigid
 from tropein.core.track.file import CameraFile
 
+NOTE = "tropein:radial"
 APERTURE_MM = 36.0  # the horizontal aperture; only its ratio to the focal length says anything
 
 
@@ -36,6 +37,7 @@ def written(move: Move, file: CameraFile, form: str) -> bytes:
         camera.CreateHorizontalApertureAttr(APERTURE_MM)
         camera.CreateVerticalApertureAttr(APERTURE_MM * h / w)
         camera.CreateFocalLengthAttr(move.focal_px / w * APERTURE_MM)
+        camera.GetPrim().SetCustomDataByKey(NOTE, move.radial)
         placed = camera.AddTransformOp()
         for frame, pose in zip(move.frames, move.poses, strict=True):
             placed.Set(Gf.Matrix4d(*pose.T.ravel().tolist()), frame)
@@ -89,7 +91,8 @@ def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
             if p.IsA(UsdGeom.Points) and (points := UsdGeom.Points(p).GetPointsAttr().Get(times[0])) is not None:
                 matrix = up @ np.array(cache.GetLocalToWorldTransform(p)).T
                 clouds.append(np.array(points, float) @ matrix[:3, :3].T + matrix[:3, 3])
-    return Move(frames, np.array(poses), float(focal), np.concatenate(clouds) if clouds else np.zeros((0, 3)))
+        radial = noted_radial(prim.GetCustomDataByKey(NOTE))
+    return Move(frames, np.array(poses), float(focal), np.concatenate(clouds) if clouds else np.zeros((0, 3)), radial)
 
 
 def _chain(prim: Any) -> Iterator[Any]:

@@ -55,7 +55,7 @@ def read(data: bytes, name: str, like: CameraFile) -> CameraFile:
     w, h = like.size
     return like.model_copy(
         update={
-            "frames": rows, "points3d": points, "focal_px": round(move.focal_px, 4), "principal_point": (w / 2, h / 2),
+            "frames": rows, "points3d": points, "focal_px": round(move.focal_px, 4), "principal_point": (w / 2, h / 2), "radial": move.radial,
             "solve": SolveFacts(kind="free", reprojection_px=0.0), "stopped": f"Read from {name}.",
         }
     )  # fmt: skip
@@ -73,4 +73,4 @@ def _out(file: CameraFile, world: NDArray[np.float64]) -> Move:
         frames.append(row.frame)
         poses.append(FLIP @ pose @ FLIP)
     points = np.array(file.points3d, float).reshape(-1, 3) @ world[:3, :3].T + world[:3, 3]
-    return Move(frames, np.array(poses).reshape(-1, 4, 4), file.focal_px, points * [1, -1, -1])
+    return Move(frames, np.array(poses).reshape(-1, 4, 4), file.focal_px, points * [1, -1, -1], file.radial)
