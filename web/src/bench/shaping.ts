@@ -19,11 +19,11 @@ export function chosenShape(): { matte: string; index: number; piece: ShapePiece
 }
 
 /** Where what a layer is cut by stands. */
-export const cutsOf = (layerId: string) => `/layers/${layerId}/cut`;
+const cutsOf = (layerId: string) => `/layers/${layerId}/cut`;
 
-/** Put a piece into the selected matte, or into a new one; what asked for it is cut by it. */
-export async function layPiece(piece: Piece, label: string, matteName?: string): Promise<void> {
-  const { shot, selection, commit, set, cutFor } = useBench.getState();
+/** Put a piece into the selected matte; or, where something is to be cut by it (the pointer of its cuts), into a new one. */
+export async function layPiece(piece: Piece, label: string, matteName?: string, cutFor = useBench.getState().cutFor): Promise<void> {
+  const { shot, selection, commit, set } = useBench.getState();
   if (!shot) return;
   const chosen = selection.kind === "matte" && !cutFor ? shot.mattes[selection.id] : null;
   const into = chosen ?? newMatte(shot, [piece], matteName);
@@ -92,30 +92,27 @@ export function nudge(by: Vec2): boolean {
 
 /** A layer cut by the screen behind its own subject. */
 export async function keyScreen(layerId: string): Promise<void> {
-  const { shot, set } = useBench.getState();
+  const { shot } = useBench.getState();
   if (!shot) return;
-  set({ cutFor: cutsOf(layerId), selection: { kind: "layer", id: layerId } });
-  await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`);
+  await layPiece(newChroma(layerId), `key the screen of ${shot.layers[layerId].name}`, `${shot.layers[layerId].name}: screen`, cutsOf(layerId));
 }
 
 /** Something cut by what is bright, or has a colour, in a layer's own footage. */
 export async function cutByRange(cutId: string, kind: RangePiece["kind"], of: string): Promise<void> {
-  const { shot, set } = useBench.getState();
+  const { shot } = useBench.getState();
   if (!shot) return;
-  set({ cutFor: cutsOf(cutId), selection: { kind: "layer", id: cutId } });
-  await layPiece(newRange(kind, of), `cut ${shot.layers[cutId].name} by ${kind === "luma" ? "what is bright" : "a colour"}`, `${shot.layers[of].name}: ${kind === "luma" ? "bright" : "colour"}`);
+  await layPiece(newRange(kind, of), `cut ${shot.layers[cutId].name} by ${kind === "luma" ? "what is bright" : "a colour"}`, `${shot.layers[of].name}: ${kind === "luma" ? "bright" : "colour"}`, cutsOf(cutId));
 }
 
 /** A layer cut by the oval of a tracked face, larger than it by a share of its own width, and soft. */
 export async function cutByFace(layerId: string, track: Track): Promise<void> {
-  const { shot, set } = useBench.getState();
+  const { shot } = useBench.getState();
   if (!shot) return;
   const file = track.samples ? await got<TrackFile>(api.GET("/api/artefacts/{name}/track", { params: { path: { name: track.samples } } })).catch(() => null) : null;
   const widths = (file?.kind === "face" ? file.frames : []).flatMap((f) => (f.landmarks ? [Math.max(...f.landmarks.map((p) => p[0])) - Math.min(...f.landmarks.map((p) => p[0]))] : []));
   const width = widths.length ? Math.max(...widths) : shot.size[0] / 5;
   const share = (k: number) => ({ value: Number((k * width).toFixed(1)), keys: [] });
-  set({ cutFor: cutsOf(layerId), selection: { kind: "layer", id: layerId } });
-  await layPiece({ ...newFacePiece(track.id), grow: share(FACE_GROW), soften: share(FACE_SOFTEN) }, `cut ${shot.layers[layerId].name} by ${track.name}`, `${track.name}: oval`);
+  await layPiece({ ...newFacePiece(track.id), grow: share(FACE_GROW), soften: share(FACE_SOFTEN) }, `cut ${shot.layers[layerId].name} by ${track.name}`, `${track.name}: oval`, cutsOf(layerId));
 }
 
 /** The colour under a click in a layer's own picture, as the screen of the chosen chroma key. */

@@ -96,7 +96,7 @@ export function boxToTrack(a: Vec2, b: Vec2): void {
   if (inPicture(centre)) void begin((footage, f, n) => newObject(footage, `Object ${n}`, f, { centre, sides, angle_deg: 0 }));
 }
 
-/** Track over the trim of the shot or its loop, in a direction from the reference frame; what was found elsewhere stays. */
+/** Track over the trim of the shot or its loop, in a direction from the reference frame. What was found elsewhere stays, but for a solve and the motion of the whole picture. */
 export async function runTrack(track: Track, direction: "forward" | "backward" | "both", over: "trim" | "loop" = "trim"): Promise<void> {
   const { id, shot, loop, say, landed } = useBench.getState();
   if (!id || !shot) return;

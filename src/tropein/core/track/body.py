@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -237,14 +238,14 @@ def brought_together(
     seen = np.array([raw[f].xy if f in raw else (0.0, 0.0) for f in frames])
     is_seen = np.array([f in raw for f in frames])
     size = float(np.median([s.size for s in raw.values()]))
+    grey = lru_cache(2)(lambda frame: cv2.cvtColor(pictures.rgb(frame), cv2.COLOR_RGB2GRAY))
     for _ in range(FLOW_ROUNDS):
         moved, trust = np.diff(x, axis=0), np.full(len(frames) - 1, UNSEEN_STEP)
         for i, (f, g) in enumerate(pairwise(frames)):
             if g != f + 1:
                 trust[i] = 0
                 continue
-            grey = [cv2.cvtColor(pictures.rgb(k), cv2.COLOR_RGB2GRAY) for k in (f, g)]
-            step = _flowed(grey[0], grey[1], x[i], moved[i])
+            step = _flowed(grey(f), grey(g), x[i], moved[i])
             if step is not None:
                 moved[i] = step - x[i]
                 trust[i] = 1 / (1 + (SMEAR * np.linalg.norm(moved[i])) ** 2)
