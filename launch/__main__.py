@@ -7,7 +7,7 @@ import sys
 
 from launch import postgres
 from launch.checks import test
-from launch.paths import PYTHON, VAR
+from launch.paths import PLACE, PYTHON
 from launch.setup import environment, set_up
 from launch.start import start
 
@@ -15,7 +15,8 @@ HELP = """Tropein: track footage, attach elements to it, match them to it.
 
   ./tropein start [--demo] [--port N] [--host H]     set up if needed, start everything, print the address
   ./tropein test [pytest arguments]                  set up if needed, run every check
-  ./tropein worker [--slots N]                       one more worker (on another machine: set TROPEIN_DATABASE)
+  ./tropein start --workers-from NETWORK             the same, and say how workers on other machines can join
+  ./tropein worker [--slots N]                       one more worker (on another machine: as `start` has said)
   ./tropein python [arguments]                       the environment's Python
   ./tropein probe | track | render | shot ...        each with --help
 """
@@ -36,8 +37,9 @@ def main(arguments: list[str]) -> int:
     if command == "python":
         os.execv(str(PYTHON), [str(PYTHON), *rest])
     if command in NEEDS_DATABASE and "--help" not in rest and not os.environ.get("TROPEIN_DATABASE"):
-        server = postgres.start(VAR / "pg")
+        server = postgres.start(PLACE / "pg")
         postgres.ensure_database(server)
+        server.users.keep_over_exec()  # as long as the command runs
         os.environ["TROPEIN_DATABASE"] = server.url()
     os.execv(str(PYTHON), [str(PYTHON), "-m", "tropein.cli", *arguments])
     return 0

@@ -7,7 +7,8 @@ import shutil
 import sys
 from pathlib import Path
 
-from launch.paths import PYTHON, ROOT, VAR, VENV, WEB
+from launch.lifeline import hold
+from launch.paths import PLACE, PYTHON, ROOT, VAR, VENV, WEB
 from launch.step import StepFailed, done_before, fingerprint, mark_done, run
 
 
@@ -19,7 +20,7 @@ def environment() -> dict[str, str]:
         "OMP_WAIT_POLICY": "PASSIVE",
         "OPENBLAS_NUM_THREADS": "1",  # small matrices: threads only wait for each other
         "PYTHONDONTWRITEBYTECODE": "",  # compiled modules are kept: start-up is several times faster
-        "TROPEIN_HOME": os.environ.get("TROPEIN_HOME", str(VAR / "home")),
+        "TROPEIN_HOME": os.environ.get("TROPEIN_HOME", str(PLACE / "home")),
         "TROPEIN_WEB": str(WEB / "dist"),
     }
 
@@ -116,10 +117,15 @@ def kernels() -> None:
 
 
 def set_up(for_tests: bool = False, with_page: bool = True) -> None:
-    """Everything that is missing, in order; nothing when all is there."""
-    VAR.mkdir(exist_ok=True)
-    system_packages(for_tests)
-    python_environment(for_tests)
-    if with_page:
-        page()
-    kernels()
+    """Everything that is missing, in order; nothing when all is there. One command at a time."""
+    lock = hold(VAR / "set-up.lock", wait=False)
+    if lock is None:
+        print("  waiting for another command that is setting up ...", flush=True)
+        lock = hold(VAR / "set-up.lock")
+    assert lock is not None
+    with lock:
+        system_packages(for_tests)
+        python_environment(for_tests)
+        if with_page:
+            page()
+        kernels()

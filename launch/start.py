@@ -1,107 +1,188 @@
-"""`./tropein start`: PostgreSQL, the server, one worker; Ctrl-C stops all of it."""
+"""`./tropein start`: PostgreSQL, the server, one worker; Ctrl-C, a closed terminal or a kill stops all of it."""
 
 from __future__ import annotations
 
 import argparse
 import contextlib
+import json
 import os
 import signal
 import socket
-import subprocess
 import sys
 import time
+from dataclasses import dataclass
+from pathlib import Path
 
 from launch import postgres
-from launch.paths import LOGS, PYTHON, VAR
+from launch.keeper import whole
+from launch.lifeline import hold
+from launch.machines import DATABASE_PORT, invitation, network, opened_for
+from launch.paths import LOGS, PLACE, PYTHON, RUN
+from launch.postgres import Listening, Server
 from launch.setup import environment, set_up
 from launch.step import StepFailed
+from launch.supervise import Child, GivenUp, Restarts, keep
 
 DEFAULT_PORT = 8420
-READY_SECONDS = 600  # the first start with --demo imports the plates and tracks them
+READY_SECONDS = 900  # the first start with --demo imports the plates and tracks them
+STOP_S = 8
+LOOPBACK = ("127.0.0.1", "::1", "localhost")
+LOCK, STATE = RUN / "start.lock", RUN / "start.json"
 
 
-def _port(wanted: int | None, host: str) -> int:
-    for port in [wanted] if wanted else [DEFAULT_PORT, *range(DEFAULT_PORT + 1, DEFAULT_PORT + 20)]:
-        with socket.socket() as s:
+def _number(text: str) -> int:
+    if not (text.isascii() and text.isdigit() and 1 <= int(text) <= 65535):
+        raise argparse.ArgumentTypeError(f"a port is a number from 1 to 65535, not {text!r}")
+    return int(text)
+
+
+def _network(text: str) -> str:
+    try:
+        return network(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"a network is written like 192.168.7.0/24, not {text!r} ({error})") from None
+
+
+def options_of(arguments: list[str]) -> argparse.Namespace:
+    parser = argparse.ArgumentParser("./tropein start")
+    parser.add_argument("--demo", action="store_true", help="add the demo shots and stock elements")
+    parser.add_argument("--port", type=_number, help=f"default {DEFAULT_PORT}, or the next free one")
+    parser.add_argument("--host", default="127.0.0.1", help="anything but loopback needs TROPEIN_PASSWORD to be set")
+    parser.add_argument(
+        "--workers-from", type=_network, action="append", metavar="NETWORK", default=[],
+        help="let workers on other machines of this network (like 192.168.7.0/24) use the database",
+    )  # fmt: skip
+    parser.add_argument("--database-port", type=_number, help=f"for them, default {DATABASE_PORT}")
+    return parser.parse_args(arguments)
+
+
+@dataclass(frozen=True)
+class Address:
+    """Where the page is served."""
+
+    host: str
+    port: int
+
+    @property
+    def reached_by(self) -> str:
+        """A host by which this very machine reaches it."""
+        return {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(self.host, self.host)
+
+    def __str__(self) -> str:
+        host = self.reached_by
+        return f"http://{f'[{host}]' if ':' in host else host}:{self.port}"
+
+
+def address_of(wanted: int | None, host: str) -> Address:
+    """The first free port; StepFailed when there is none, or no such host here."""
+    try:
+        family, kind, _, _, _ = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM, flags=socket.AI_PASSIVE)[0]
+    except OSError as error:
+        raise StepFailed("find the address", f"{host}: {error.strerror}.", "choose another with --host") from None
+    problem = ""
+    for port in [wanted] if wanted else range(DEFAULT_PORT, DEFAULT_PORT + 20):
+        with socket.socket(family, kind) as s:
             s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
                 s.bind((host, port))
-                return port
-            except OSError:
-                continue
-    raise StepFailed("find a port", f"Port {wanted or DEFAULT_PORT} is in use.", "choose another with --port")
+                return Address(host, port)
+            except OSError as error:
+                problem = f"{host} port {port}: {(error.strerror or str(error)).lower()}."
+    raise StepFailed("find a port", problem, "choose another with --port, or another address with --host")
 
 
 def start(arguments: list[str]) -> int:
-    parser = argparse.ArgumentParser("./tropein start")
-    parser.add_argument("--demo", action="store_true", help="add the demo shots and stock elements")
-    parser.add_argument("--port", type=int, help=f"default {DEFAULT_PORT}, or the next free one")
-    parser.add_argument("--host", default="127.0.0.1", help="anything but loopback needs TROPEIN_PASSWORD to be set")
-    options = parser.parse_args(arguments)
-    if options.host not in ("127.0.0.1", "::1", "localhost") and not os.environ.get("TROPEIN_PASSWORD"):
+    options = options_of(arguments)
+    if options.host not in LOOPBACK and not os.environ.get("TROPEIN_PASSWORD"):
         print("Others could reach this address: set TROPEIN_PASSWORD first, or leave --host out.", file=sys.stderr)
         return 2
+    lock = hold(LOCK, wait=False)
+    if lock is None:
+        return _say_running()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):  # also where a shell had one of them ignored
+        signal.signal(number, _stop)
+    try:
+        return _start(options)
+    except KeyboardInterrupt:
+        return 0
+    finally:
+        STATE.unlink(missing_ok=True)
+        lock.release()
+
+
+def _stop(*_: object) -> None:
+    raise KeyboardInterrupt
+
+
+def _say_running() -> int:
+    """Another start holds the lock: where it serves, once it does."""
+    with contextlib.suppress(OSError, ValueError, KeyError):
+        state = json.loads(STATE.read_text())
+        print(f"Tropein is running already: {state['address']}   (process {state['pid']}; end that one to start anew)")
+        return 0
+    print("Tropein is being started by another command just now; it will say the address.")
+    return 0
+
+
+def _start(options: argparse.Namespace) -> int:
     set_up()
-    signal.signal(signal.SIGINT, signal.default_int_handler)  # also where a shell had it ignored
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
-    server = postgres.start(VAR / "pg")
-    children: list[subprocess.Popen[bytes]] = []
+    env = {**os.environ, **environment()}
+    home = Path(env["TROPEIN_HOME"]).resolve()
+    listening = (
+        opened_for(options.workers_from, options.database_port, home) if options.workers_from else Listening()
+    )  # fmt: skip
+    server = postgres.start(PLACE / "pg", listening=listening if options.workers_from else None)
+    children: list[Child] = []
     try:
         postgres.ensure_database(server)
-        port = _port(options.port, options.host)
-        env = {
-            **os.environ, **environment(), "TROPEIN_DATABASE": server.url(), "TROPEIN_PORT": str(port), "TROPEIN_HOST": options.host,
+        address = address_of(options.port, options.host)
+        env |= {
+            "TROPEIN_DATABASE": server.url(), "TROPEIN_PORT": str(address.port), "TROPEIN_HOST": address.host,
         }  # fmt: skip
-        LOGS.mkdir(parents=True, exist_ok=True)
-        serve = [str(PYTHON), "-m", "tropein.cli", "serve", *(["--demo"] if options.demo else [])]
-        children.append(_child(serve, env, "server"))
-        _wait(children[0], options.host, port)
-        children.append(_child([str(PYTHON), "-m", "tropein.cli", "worker"], env, "worker"))
-        shown = "127.0.0.1" if options.host in ("0.0.0.0", "::") else options.host
-        print(f"\nTropein is ready: http://{shown}:{port}   (Ctrl-C stops it; logs in {LOGS})", flush=True)
-        return _watch(children, env)
+        demo = ["--demo"] if options.demo else []
+        children.append(Child("server", [str(PYTHON), "-m", "tropein.cli", "serve", *demo], env, quiet=False))
+        _wait(children[0], address)
+        children.append(Child("worker", [str(PYTHON), "-m", "tropein.cli", "worker"], env))
+        whole(STATE, {"address": str(address), "pid": os.getpid()})
+        if options.workers_from:
+            print(f"\n{invitation(server, listening, home)}")
+        print(f"\nTropein is ready: {address}   (Ctrl-C stops it; logs in {LOGS})", flush=True)
+        keep(children, _Database(server, listening).look)
+        return 1
+    except GivenUp as error:
+        print(error, file=sys.stderr)
+        return 1
     except KeyboardInterrupt:
         print("\nStopping.")
         return 0
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, signal.SIG_IGN)
         for child in reversed(children):
-            with contextlib.suppress(ProcessLookupError):
-                os.killpg(child.pid, signal.SIGTERM)
-        for child in children:
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                os.killpg(child.pid, signal.SIGKILL)
+            child.stop(STOP_S)
         postgres.stop(server)
 
 
-def _child(command: list[str], env: dict[str, str], name: str) -> subprocess.Popen[bytes]:
-    with (LOGS / f"{name}.log").open("ab") as log:
-        out = None if name == "server" else log
-        return subprocess.Popen(
-            command, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=log, start_new_session=True
-        )
+class _Database:
+    """The database, started again at its old port when it has ended."""
+
+    def __init__(self, server: Server, listening: Listening) -> None:
+        self._server, self._restarts = server, Restarts("PostgreSQL", server.folder / "server.log")
+        self._listening = Listening(server.port, listening.addresses, listening.networks, listening.certificate)
+
+    def look(self) -> None:
+        if not self._server.running:
+            self._restarts.once_more("by itself")
+            postgres.start(PLACE / "pg", listening=self._listening).users.release()  # `server` still holds its own
 
 
-def _wait(child: subprocess.Popen[bytes], host: str, port: int) -> None:
+def _wait(child: Child, address: Address) -> None:
     end = time.monotonic() + READY_SECONDS
     while time.monotonic() < end:
-        if child.poll() is not None:
-            tail = (LOGS / "server.log").read_text(errors="replace").splitlines()[-12:]
-            raise StepFailed("start the server", "\n".join(tail), f"see {LOGS / 'server.log'}")
-        with contextlib.suppress(OSError), socket.create_connection((host, port), timeout=0.5):
+        if child.code is not None:
+            tail = child.log.read_text(errors="replace").splitlines()[-12:]
+            raise StepFailed("start the server", "\n".join(tail), f"see {child.log}")
+        with contextlib.suppress(OSError), socket.create_connection((address.reached_by, address.port), timeout=0.5):
             return
         time.sleep(0.05)
-    raise StepFailed("start the server", "It did not answer in time.", f"see {LOGS / 'server.log'}")
-
-
-def _watch(children: list[subprocess.Popen[bytes]], env: dict[str, str]) -> int:
-    """Until the server ends; a worker that dies is started again."""
-    while True:
-        time.sleep(0.5)
-        if children[0].poll() is not None:
-            print(f"The server has stopped by itself; see {LOGS / 'server.log'}.", file=sys.stderr)
-            return 1
-        if children[1].poll() is not None:
-            children[1] = _child([str(PYTHON), "-m", "tropein.cli", "worker"], env, "worker")
+    raise StepFailed("start the server", "It did not answer in time.", f"see {child.log}")

@@ -12,6 +12,7 @@ import pytest
 
 from tests.conftest import moving_frames, write_clip
 from tropein.core.errors import BadInput, Cancelled, MediaError
+from tropein.core.limited import Limits
 from tropein.core.media.encode import MovieWriter, Target, join, write_picture
 from tropein.core.media.grey import GreyFrames
 from tropein.core.media.library import Library
@@ -204,7 +205,7 @@ def test_a_reader_that_says_nothing_is_given_up(tmp_path: Path, clip: Path) -> N
     (tmp_path / "original").mkdir()
     (tmp_path / "original" / "0.mp4").write_bytes(clip.read_bytes())
     with pytest.raises(MediaError, match="too long"):
-        run_ingest(tmp_path, "24/1", lambda *a: None, lambda: False, quiet_seconds=0.0)
+        run_ingest(tmp_path, "24/1", lambda *a: None, lambda: False, limits=Limits(quiet_s=0.0))
 
 
 def test_luma_for_tracking_is_the_pictures_own(library: Library, clip: Path) -> None:

@@ -45,9 +45,11 @@ def test_a_port_in_use_is_passed_over_or_named(capsys: pytest.CaptureFixture[str
         taken.listen()
         port = taken.getsockname()[1]
         with pytest.raises(SystemExit):
-            start._port(port, "127.0.0.1")
+            start.address_of(port, "127.0.0.1")
         assert str(port) in capsys.readouterr().err
-    assert start._port(None, "127.0.0.1") >= start.DEFAULT_PORT
+    assert start.address_of(None, "127.0.0.1").port >= start.DEFAULT_PORT
+    assert str(start.address_of(None, "::1")).startswith("http://[::1]:")
+    assert str(start.Address("0.0.0.0", 8420)) == "http://127.0.0.1:8420"
     assert postgres.free_port() > 0
 
 

@@ -10,21 +10,28 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
+from sqlalchemy.exc import DataError, SQLAlchemyError
+from starlette.exceptions import HTTPException
 from starlette.websockets import WebSocket
 
-from tropein.app.api import about, bundles, guard, runs, shelf, shots, tracks
+from tropein.app.api import about, bundles, guard, limits, runs, shelf, shots, tracks
 from tropein.app.jobs.context import make
 from tropein.app.live.events import Events
 from tropein.app.live.pool import PreviewPool
 from tropein.app.live.shots import LiveShots
 from tropein.app.live.socket import Connection
 from tropein.app.settings import Settings
+from tropein.app.store.database import is_full, is_gone, transaction
+from tropein.app.store.settings import claim_home
 from tropein.core.errors import TropeinError
+from tropein.core.files import FULL as NO_ROOM
 
 STATUS = {
-    "bad-input": 422, "media": 422, "not-found": 404, "conflict": 409, "out-of-space": 507, "preview": 422,
-    "superseded": 409,
+    "bad-input": 422, "media": 422, "asks": 422, "not-found": 404, "conflict": 409, "out-of-space": 507, "preview": 422,
+    "superseded": 409, "too-often": 429,
 }  # fmt: skip
+FULL = "The disk is full: nothing was stored. Make room, then do it again."
+AWAY = "The database cannot be reached at the moment: nothing was stored. It is tried again; do this again in a while."
 log = logging.getLogger(__name__)
 
 
@@ -35,13 +42,20 @@ def create_app(settings: Settings | None = None) -> FastAPI:
         raise SystemExit(
             "Binding to an address that others can reach needs a password: set TROPEIN_PASSWORD, or use --host 127.0.0.1."
         )
-    app = FastAPI(title="Tropein", version="0.1.0", lifespan=_lifespan, docs_url=None, redoc_url=None)
+    app = FastAPI(
+        title="Tropein", version="0.1.0", lifespan=_lifespan, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json",
+    )  # fmt: skip
     app.state.settings = settings
     app.state.sessions = guard.Sessions(settings.password)
     for module in (shots, tracks, shelf, runs, about, bundles, guard):
         app.include_router(module.router)
     app.add_exception_handler(TropeinError, _expected)
     app.add_exception_handler(RequestValidationError, _malformed)
+    app.add_exception_handler(HTTPException, _refused)
+    app.add_exception_handler(SQLAlchemyError, _database)
+    app.add_exception_handler(OSError, _disk)
+    app.add_exception_handler(Exception, _unexpected)
+    app.add_middleware(limits.Limits, settings=settings)
     app.add_middleware(guard.Guard, settings=settings, sessions=app.state.sessions)
 
     @app.websocket("/live")
@@ -57,6 +71,8 @@ def create_app(settings: Settings | None = None) -> FastAPI:
 async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
     settings: Settings = app.state.settings
     app.state.work = make(settings)
+    with transaction(app.state.work.engine) as session:
+        claim_home(session, settings.home)
     app.state.pool = PreviewPool(settings)
     app.state.events = Events(settings.database)
     app.state.live_shots = LiveShots(app.state.work.engine)
@@ -72,15 +88,54 @@ async def _lifespan(app: FastAPI) -> AsyncIterator[None]:
 
 async def _expected(request: Request, error: Exception) -> Response:
     assert isinstance(error, TropeinError)
-    body = {"code": error.code, "message": error.message, **error.details}
-    return JSONResponse(body, STATUS.get(error.code, 400))
+    wait = error.details.get("retry_after")
+    return _problem(STATUS.get(error.code, 400), error.code, error.message, wait=wait, **error.details)
+
+
+def _problem(status: int, code: str, message: str, wait: object = None, **details: object) -> Response:
+    """The one form of every refusal."""
+    headers = {"Retry-After": str(wait)} if wait else None
+    return JSONResponse({"code": code, "message": message, **details}, status, headers=headers)
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    codes = {404: "not-found", 405: "not-found", 422: "bad-input"}
+    words = {404: "There is nothing here.", 405: "This cannot be done here."}
+    answer = _problem(
+        error.status_code, codes.get(error.status_code, "refused"), words.get(error.status_code, error.detail)
+    )
+    for name, value in (error.headers or {}).items():
+        answer.headers[name] = value
+    return answer
+
+
+async def _database(request: Request, error: Exception) -> Response:
+    if is_gone(error):
+        return _problem(503, "away", AWAY, wait=2)
+    if is_full(error):
+        return _problem(507, "out-of-space", FULL)
+    if isinstance(error, DataError):
+        return _problem(422, "bad-input", "This holds something that cannot be stored.")
+    return await _unexpected(request, error)
+
+
+async def _disk(request: Request, error: Exception) -> Response:
+    if isinstance(error, OSError) and error.errno in NO_ROOM:
+        return _problem(507, "out-of-space", FULL)
+    return await _unexpected(request, error)
+
+
+async def _unexpected(request: Request, error: Exception) -> Response:
+    log.error("%s %s failed", request.method, request.url.path, exc_info=error)
+    return _problem(500, "fault", f"Something unexpected went wrong here ({type(error).__name__}); the log says more.")
 
 
 async def _malformed(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     where = ".".join(str(p) for p in first["loc"][1:])
-    return JSONResponse({"code": "bad-input", "message": f"{where}: {first['msg']}" if where else first["msg"]}, 422)
+    return _problem(422, "bad-input", f"{where}: {first['msg']}" if where else first["msg"])
 
 
 def _pages(app: FastAPI, settings: Settings) -> None:
@@ -92,5 +147,5 @@ def _pages(app: FastAPI, settings: Settings) -> None:
     def page(path: str) -> Response:
         index = settings.web / "index.html"
         if path.startswith("api/") or not index.is_file():
-            return JSONResponse({"code": "not-found", "message": "There is nothing here."}, 404)
+            return _problem(404, "not-found", "There is nothing here.")
         return FileResponse(index, headers={"Cache-Control": "no-cache"})

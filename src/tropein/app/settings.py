@@ -37,5 +37,10 @@ class Settings:
         return self.home / "renders"
 
     @property
+    def outgoing(self) -> Path:
+        """Bundles on their way to someone."""
+        return self.home / "outgoing"
+
+    @property
     def loopback(self) -> bool:
         return self.host in ("127.0.0.1", "::1", "localhost")

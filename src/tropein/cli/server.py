@@ -7,11 +7,14 @@ import json
 import logging
 import subprocess
 import sys
+import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
+DATABASE_WAIT_S = 60.0
 Demo = Annotated[bool, typer.Option("--demo", help="Add the demo shots if they are not there.")]
 
 
@@ -23,18 +26,37 @@ def serve(demo: Demo = False) -> None:
     from tropein.app.server import create_app
     from tropein.app.settings import Settings
     from tropein.app.store.database import migrate
+    from tropein.app.wire import Prompt
 
     logging.basicConfig(level=logging.INFO)
     settings = Settings()
     app = create_app(settings)
     context = make(settings)
-    migrate(context.engine)
+    _patiently(lambda: migrate(context.engine))
     if demo:
         from demo.seed import seed
 
         seed(context, lambda text: sys.stdout.write(f"  {text}\n") and sys.stdout.flush())
     context.engine.dispose()
-    uvicorn.run(app, host=settings.host, port=settings.port, log_level="warning", ws_per_message_deflate=False)
+    uvicorn.run(
+        app, host=settings.host, port=settings.port, log_level="warning", ws_per_message_deflate=False, http=Prompt,
+        timeout_graceful_shutdown=2,
+    )  # fmt: skip
+
+
+def _patiently(step: Callable[[], None]) -> None:
+    """Do something with the database, waiting while it is still starting."""
+    from tropein.app.store.database import is_gone
+
+    end = time.monotonic() + DATABASE_WAIT_S
+    while True:
+        try:
+            step()
+            return
+        except Exception as error:
+            if not is_gone(error) or time.monotonic() > end:
+                raise
+            time.sleep(0.5)
 
 
 def worker(slots: Annotated[int, typer.Option(help="How many pieces of work at once.")] = 2) -> None:

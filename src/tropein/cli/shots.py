@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -13,10 +14,12 @@ from sqlalchemy import select
 
 from tropein.cli.clips import Json
 from tropein.cli.common import bar, frame_range, say
+from tropein.core.compose.artefacts import Artefacts
 from tropein.core.compose.loop import plate_sound, render_part, target_of
 from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.errors import BadInput, NotFound
+from tropein.core.files import whole
 from tropein.core.interchange.bundle import Bundle, write_bundle
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.encode import MOVIES, SUFFIX, Format, join
@@ -28,20 +31,18 @@ CACHE_BYTES = 1 << 30
 
 
 @contextmanager
-def opened(name: str) -> Iterator[tuple[Shot, MediaStore, Path]]:
-    """(shot, media store, artefacts folder) of a bundle file or of a shot in the database."""
+def opened(name: str) -> Iterator[tuple[Shot, MediaStore, Artefacts]]:
+    """(shot, media store, artefacts) of a bundle file or of a shot in the database."""
     path = Path(name)
     if path.is_file():
         with tempfile.TemporaryDirectory() as folder:
             bundle = Bundle(path)
-            store, artefacts = MediaStore(Path(folder) / "media"), Path(folder) / "artefacts"
+            store, artefacts = MediaStore(Path(folder) / "media"), Artefacts(Path(folder) / "artefacts")
             for media, files in bundle.media():
-                unpacked = Path(folder) / "unpacked" / media
-                bundle.unpack_media(files, unpacked)
+                paths = bundle.unpack_media(media, files, Path(folder) / "unpacked" / media)
                 rate = next(f.rate for f in bundle.shot.footage.values() if f.media == media)
-                if borrow(store, sorted(unpacked.iterdir()), rate, with_sound=True)[0] != media:
-                    raise BadInput("The media in the bundle is not what its shot names.")
-            bundle.unpack_tracks(artefacts)
+                borrow(store, paths, rate, with_sound=True)
+            bundle.unpack_bulk(artefacts)
             yield bundle.shot, store, artefacts
         return
     from tropein.app.jobs.context import here
@@ -60,7 +61,7 @@ def opened(name: str) -> Iterator[tuple[Shot, MediaStore, Path]]:
                 f"{len(rows)} shots are called {name!r}; name one by its id: {', '.join(r.id for r in rows)}."
             )
         shot = load_shot(rows[0].document)
-    yield shot, context.library.store, context.artefacts.root
+    yield shot, context.library.store, context.artefacts
 
 
 def render(
@@ -81,22 +82,19 @@ def render(
         raise BadInput(f"There is no folder {target.parent}.")
     if not 0.01 < scale <= 2:
         raise BadInput("--scale lies above 0.01 and up to 2.")
-    from tropein.app.store.artefacts import Artefacts
-
     with opened(shot) as (document, store, artefacts):
         first, last = frame_range(frames, 0, document.frames - 1) if frames else document.trim
         only = _matte(document, matte)
         sources = Sources(store, final=True)
-        renderer = Renderer(sources, Artefacts(artefacts).path, CACHE_BYTES, Artefacts(artefacts).cutout)
+        renderer = Renderer(sources, artefacts.path, CACHE_BYTES, artefacts.cutout)
         with bar("rendering", last - first + 1) as tick:
             if form in MOVIES:
-                part = target.with_name(f".{target.stem}.part{SUFFIX[form]}")
+                part = target.with_name(f".{target.stem}.{os.getpid()}.part{SUFFIX[form]}")
                 try:
                     render_part(renderer, document, first, last, scale, form, part, lambda f: tick(f - first + 1), only)
                     sound, start = plate_sound(document, store, first)
-                    whole = target.with_name(f".{target.stem}.whole{SUFFIX[form]}")
-                    join([(part, last - first + 1)], whole, target_of(document, scale, form), sound, start)
-                    whole.replace(target)
+                    with whole(target) as hidden:
+                        join([(part, last - first + 1)], hidden, target_of(document, scale, form), sound, start)
                 finally:
                     part.unlink(missing_ok=True)
             else:

@@ -119,7 +119,7 @@ def track_convert(
             source=Path(clip).name, size=record.size, rate=record.rate, reference_frame=0, focal_px=1, principal_point=(0, 0),
             points3d=[], solve=facts, frames=[],
         )  # fmt: skip
-        track = cameras.read(data, file.name, like)
+        track = cameras.read_limited(data, file.name, like)
     else:
         track = parse_track(data)
     suffix = out.suffix.lower().removeprefix(".")

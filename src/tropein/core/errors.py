@@ -38,6 +38,12 @@ class MediaError(BadInput):
     code = "media"
 
 
+class Asks(MediaError):
+    """Something the user has to decide first: `details` say what (`asks`) and between which `choices`."""
+
+    code = "asks"
+
+
 class OutOfSpace(TropeinError):
     """The disk is full."""
 

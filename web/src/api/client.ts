@@ -1,7 +1,8 @@
 /** The one typed client of the server, and its queries. */
 import { keepPreviousData, QueryClient, useQueries, useQuery } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
-import type { About, Run, ShelfItem, ShotCard, ShotState, TrackFile } from "../document/types";
+import type { About, Run, ShelfItem, ShotCard, ShotState, Storage, TrackFile } from "../document/types";
+import { useConnection } from "../live/state";
 import type { paths } from "./schema";
 
 export const api = createClient<paths>({ baseUrl: "/" });
@@ -18,7 +19,7 @@ export class ApiError extends Error {
 /** The data of an answer, or an ApiError with the server's own words. */
 export async function got<T>(answer: Promise<{ data?: unknown; error?: unknown; response: Response }>): Promise<T> {
   const { data, error, response } = await answer.catch(() => {
-    throw new ApiError("The server does not answer. It may have been stopped; start it again and reload.", "offline");
+    throw new ApiError("The server does not answer. It may have been stopped; start it again.", "offline");
   });
   if (error !== undefined || !response.ok) {
     const body = (error ?? {}) as { message?: string; code?: string };
@@ -51,7 +52,33 @@ export const useCarried = (id: string | null, revision: number, frame: number) =
     queryFn: () => got<Record<string, number[] | null>>(api.GET("/api/shots/{shot_id}/carried", { params: { path: { shot_id: id! }, query: { frame } } })),
   }).data;
 
+/** Whether an error says that nobody answers at the moment. */
+export const isAway = (error: unknown): boolean => error instanceof ApiError && (error.code === "offline" || error.code === "away");
+
+/** Do something again until the server answers, whatever its answer is. What is done must bear being done twice. */
+export async function untilAnswered<T>(work: () => Promise<T>): Promise<T> {
+  for (;;) {
+    try {
+      const answer = await work();
+      if (useConnection.getState().reach === "away") useConnection.getState().set("there");
+      return answer;
+    } catch (error) {
+      if (!isAway(error)) throw error;
+      useConnection.getState().set((error as ApiError).code === "away" ? "away" : "lost");
+      await new Promise((wake) => setTimeout(wake, 1000));
+    }
+  }
+}
+
 export const cancelRun = (id: string) => got<Run>(api.POST("/api/runs/{run_id}/cancel", { params: { path: { run_id: id } } }));
+
+/** Say what a run asked. */
+export async function answerRun(id: string, choice: string): Promise<void> {
+  await got(api.POST("/api/runs/{run_id}/answer", { params: { path: { run_id: id } }, body: { choice } }));
+  await queries.invalidateQueries({ queryKey: ["runs"] });
+}
+
+export const useStorage = () => useQuery({ queryKey: ["storage"], queryFn: () => got<Storage>(api.GET("/api/storage")) });
 
 /** Remove a run that has ended, and its files. */
 export async function forgetRun(id: string): Promise<void> {

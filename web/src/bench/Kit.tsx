@@ -88,11 +88,11 @@ function ShelfDrawer() {
 function ShelfCard({ item }: { item: ShelfItem }) {
   const poster = item.kind === "sound" ? null : `/api/media/${item.media}/poster.jpg`;
   return (
-    <li draggable onDragStart={(e) => startDrag(e, { kind: "shelf", id: item.id })} className="group relative cursor-grab rounded-md border border-line bg-ground p-1" title={item.tags.join(", ")}>
+    <li draggable onDragStart={(e) => startDrag(e, { kind: "shelf", id: item.id })} className="group relative cursor-grab rounded-md border border-line bg-ground p-1" title={item.problem || item.tags.join(", ")}>
       <div className="check flex h-[58px] items-center justify-center overflow-hidden rounded">
         {poster ? <img src={poster} alt="" draggable={false} className="h-full w-full object-cover" /> : <Music size={18} className="text-quiet" />}
       </div>
-      <div className="truncate px-0.5 text-small">{item.name}</div>
+      <div className={`truncate px-0.5 text-small ${item.problem ? "text-warn" : ""}`}>{item.name}</div>
       <div className="mono truncate px-0.5 text-[11px] text-quiet">{item.kind === "still" ? "still" : item.kind === "sound" ? "sound" : `${item.facts.frames} fr`}{item.facts.alpha ? " α" : ""}</div>
       {item.kind !== "sound" && (
         <button className="icon-btn absolute top-1.5 right-1.5 bg-black/70 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" aria-label={`Lay in ${item.name}`} onClick={() => void insertFootage(item.id, 0)}><Plus size={13} /></button>

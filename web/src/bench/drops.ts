@@ -27,6 +27,10 @@ export async function insertFootage(itemId: string, index: number, at?: Vec2): P
     say("Sound cannot be laid in yet: a render takes the plate's own sound along.");
     return;
   }
+  if (!item.footage) {
+    say(item.problem);
+    return;
+  }
   const layer = newLayer(shot, item.footage as never, frame);
   if (at) layer.place.position.value = at.map((v) => Number(v.toFixed(1))) as Vec2;
   const laidIn = commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never));

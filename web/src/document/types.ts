@@ -71,3 +71,4 @@ export type CameraFile = Schemas["CameraFile"];
 export type Snapped = Schemas["Snapped"];
 export type OutlineFit = Schemas["OutlineFit"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };
+export type Storage = Schemas["Storage"];

@@ -1,8 +1,11 @@
 /** The page's one WebSocket: events in, picture requests out, pictures in. Reconnects by itself. */
+import { useConnection } from "./state";
+
 export type Event =
   | { kind: "edit"; shot: string; revision: number; client: string; work: boolean; label: string }
   | { kind: "run"; run: string; track?: string; samples?: [number, number, number, number, number][] }
   | { kind: "shots" | "shelf" }
+  | { kind: "away" | "back" } // the database
   | { kind: "again" }; // the connection is back: what was missed must be asked for
 export interface Wanted {
   shot: string; revision: number; overlay: object[]; frame: number; scale: number; view: string; matte: string; variant: string;
@@ -25,6 +28,7 @@ class LiveSocket {
       socket.binaryType = "arraybuffer";
       socket.onopen = () => {
         resolve();
+        useConnection.getState().set("there");
         if (this.lost) for (const listener of this.listeners) listener({ kind: "again" });
         this.lost = false;
       };
@@ -34,6 +38,7 @@ class LiveSocket {
         this.waiting.clear();
         this.opened = null;
         this.lost = true;
+        useConnection.getState().set("lost");
         setTimeout(() => void this.connect(), 1000);
       };
       this.socket = socket;
@@ -48,6 +53,8 @@ class LiveSocket {
       return;
     }
     const message = JSON.parse(data) as { event?: Event; ask?: number; error?: string; superseded?: boolean };
+    if (message.event?.kind === "away") useConnection.getState().set("away");
+    if (message.event?.kind === "back") useConnection.getState().set("there");
     if (message.event) for (const listener of this.listeners) listener(message.event);
     if (message.ask === undefined) return;
     const waiting = this.take(message.ask);
@@ -64,6 +71,7 @@ class LiveSocket {
   /** A JPEG, or null when a newer request on the same channel took its place. */
   async ask(wanted: Wanted): Promise<Blob | null> {
     await this.connect();
+    if (this.socket?.readyState !== WebSocket.OPEN) throw new Error("The connection was lost.");
     const ask = this.next++;
     return new Promise((resolve, reject) => {
       this.waiting.set(ask, { resolve, reject });

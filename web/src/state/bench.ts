@@ -1,7 +1,7 @@
 /** The open shot and how it is looked at. The document lives here and nowhere else. */
 import { applyPatch } from "fast-json-patch";
 import { create } from "zustand";
-import { api, ApiError, getShot, got } from "../api/client";
+import { api, ApiError, getShot, got, untilAnswered } from "../api/client";
 import type { Op, Shot, ShotState, Vec2 } from "../document/types";
 
 export const CLIENT = crypto.randomUUID().slice(0, 12);
@@ -158,13 +158,12 @@ export const useBench = create<Bench>((set, get) => {
       const stored = get().stored;
       if (!stored || !ops.length) return Promise.resolve();
       set(shown({ pending: [...get().pending, ops], dragged: [] }));
+      const key = crypto.randomUUID();
       return inOrder(async () => {
-        const state = await got<ShotState>(
-          api.POST("/api/shots/{shot_id}/edits", {
-            params: { path: { shot_id: stored.id } },
-            body: { base: get().stored!.revision, label, ops: ops as never, client: CLIENT },
-          }),
-        );
+        const base = get().stored!.revision;
+        const body = { base, label, ops: ops as never, client: CLIENT, key };
+        const path = { shot_id: stored.id };
+        const state = await untilAnswered(() => got<ShotState>(api.POST("/api/shots/{shot_id}/edits", { params: { path }, body })));
         set({ pending: get().pending.slice(1) });
         return state;
       });
@@ -174,9 +173,9 @@ export const useBench = create<Bench>((set, get) => {
     redo: () => (get().stored?.redo ? again("redo") : Promise.resolve()),
     takeOver: () => {
       set({ conflict: null, ...shown({ pending: [], dragged: [] }) });
-      return inOrder(() => getShot(get().id!));
+      return inOrder(() => untilAnswered(() => getShot(get().id!)));
     },
-    catchUp: () => inOrder(() => getShot(get().id!)),
+    catchUp: () => inOrder(() => untilAnswered(() => getShot(get().id!))),
     say: (text, kind = "error") => {
       set({ message: { text, kind } });
     },

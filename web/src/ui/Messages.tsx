@@ -1,10 +1,12 @@
 import { X } from "lucide-react";
 import { useEffect } from "react";
+import { REACH_WORDS, useConnection } from "../live/state";
 import { useBench } from "../state/bench";
 
 /** What went wrong or happened, in words, until it is put away. */
 export function Messages() {
   const { message, conflict, set, takeOver } = useBench();
+  const reach = useConnection((s) => s.reach);
   useEffect(() => {
     if (message?.kind !== "info") return undefined;
     const timer = setTimeout(() => set({ message: null }), 6000);
@@ -12,6 +14,7 @@ export function Messages() {
   }, [message, set]);
   return (
     <div className="pointer-events-none fixed inset-x-0 bottom-6 z-50 flex flex-col items-center gap-2">
+      {reach !== "there" && <div role="alert" className="menu pointer-events-auto max-w-xl border-warn p-3">{REACH_WORDS[reach]}</div>}
       {conflict && (
         <div role="alert" className="menu pointer-events-auto flex max-w-xl items-center gap-3 border-warn p-3">
           <span>{conflict}</span>

@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import { cancelRun, useRuns } from "../api/client";
 import type { Run } from "../document/types";
 import { useUploads } from "../state/uploads";
+import { FailedImport } from "./FailedImport";
 import { Popped } from "./Popped";
 
 export const going = (run: Run) => ["waiting", "running", "finishing"].includes(run.state);
@@ -15,14 +16,16 @@ export function timeLeft(run: Run, now = Date.now()): string {
 
 /** Everything that takes long, in one list, with a cancel each. */
 export function WorkList() {
-  const runs = (useRuns().data ?? []).filter(going);
+  const all = useRuns().data ?? [];
+  const runs = all.filter(going);
+  const failed = all.filter((r) => r.kind === "ingest" && r.state === "failed");
   const uploads = useUploads((s) => s.list);
   const count = runs.length + uploads.length;
   return (
     <Popover.Root>
-      <Popover.Trigger className={`btn ${count ? "border-brass text-brass" : "text-quiet"}`} title="Imports, tracks and renders that are going on">{count ? `work: ${count}` : "no work"}</Popover.Trigger>
+      <Popover.Trigger className={`btn ${failed.length ? "border-warn text-warn" : count ? "border-brass text-brass" : "text-quiet"}`} title="Imports, tracks and renders that are going on, and imports that failed">{count ? `work: ${count}` : failed.length ? `failed: ${failed.length}` : "no work"}</Popover.Trigger>
       <Popped className="w-80" label="Work going on" align="end" offset={6}>
-        {!count && <p className="text-quiet">Nothing is going on. Imports, tracks and renders show here.</p>}
+        {!count && !failed.length && <p className="text-quiet">Nothing is going on. Imports, tracks and renders show here.</p>}
         <ul className="flex flex-col gap-3">
           {uploads.map((u) => (
             <li key={u.id}><WorkRow title={`Sending ${u.name}`} done={u.share} total={1} note={`${Math.round(u.share * 100)} %`} stop={u.stop} /></li>
@@ -30,6 +33,7 @@ export function WorkList() {
           {runs.map((r) => (
             <li key={r.id}><WorkRow title={r.title} done={r.done} total={r.total} note={[r.state === "waiting" ? "waiting for a worker" : r.note, timeLeft(r)].filter(Boolean).join(" · ")} stop={() => void cancelRun(r.id)} /></li>
           ))}
+          {failed.map((r) => <li key={r.id}><FailedImport run={r} /></li>)}
         </ul>
       </Popped>
     </Popover.Root>

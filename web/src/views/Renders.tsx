@@ -5,6 +5,7 @@ import type { Run } from "../document/types";
 import { useBench } from "../state/bench";
 import { going, timeLeft } from "../ui/WorkList";
 import { Frame } from "./Frame";
+import { Space } from "./Space";
 
 const STATES = { waiting: "waiting", running: "rendering", finishing: "joining", done: "finished", failed: "failed", cancelled: "cancelled" };
 
@@ -24,12 +25,15 @@ export function Renders() {
           {runs.map((r) => <li key={r.id}><RenderRow run={r} name={shots.find((s) => s.id === r.shot)?.name} shown={r.id === shown} show={() => setShown(r.id)} /></li>)}
           {!runs.length && <li className="rounded-xl border border-dashed border-line p-8 text-center text-quiet">Nothing has been rendered yet. Open a shot and choose <b className="text-ink">Render</b> at the top right.</li>}
         </ul>
+        <div className="sticky top-0 flex flex-col gap-3">
+        <Space />
         {film && (
-          <section aria-label="Finished film" className="sticky top-0 overflow-hidden rounded-xl border border-line bg-surface">
+          <section aria-label="Finished film" className=" overflow-hidden rounded-xl border border-line bg-surface">
             {film.result.playable ? <video key={film.id} controls loop className="block w-full bg-black" src={`/api/runs/${film.id}/file`} /> : <p className="p-6 text-quiet">The browser cannot play this format; download it.</p>}
             <p className="mono px-3 py-2 text-quiet">{String(film.result.file)} · {(Number(film.result.bytes) / 1e6).toFixed(1)} MB</p>
           </section>
         )}
+        </div>
       </div>
     </Frame>
   );

@@ -1,11 +1,12 @@
 import { Trash2, Upload } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, cancelRun, forgetRun, got, queries, useRuns, useShots } from "../api/client";
+import { api, cancelRun, got, queries, useRuns, useShots } from "../api/client";
 import type { ShotCard } from "../document/types";
 import { fps } from "../bench/names";
 import { go } from "../route";
 import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
+import { FailedImport } from "../ui/FailedImport";
 import { going, WorkRow } from "../ui/WorkList";
 import { Frame } from "./Frame";
 
@@ -36,9 +37,7 @@ export function Shots() {
         <ul className="flex flex-col gap-3">
           {uploads.list.map((u) => <li key={u.id} className="rounded-lg border border-line bg-surface p-3"><WorkRow title={`Sending ${u.name}`} done={u.share} total={1} note={`${Math.round(u.share * 100)} %`} stop={u.stop} /></li>)}
           {imports.filter(going).map((r) => <li key={r.id} className="rounded-lg border border-line bg-surface p-3"><WorkRow title={r.title} done={r.done} total={r.total} note={r.note || "waiting for a worker"} stop={() => void cancelRun(r.id)} /></li>)}
-          {fresh.map((r) => (
-            <li key={r.id} role="alert" className="flex items-center gap-3 rounded-lg border border-warn/60 bg-warn/10 p-3"><span className="flex-1"><b>{r.title}</b> failed: {r.error}</span><button className="btn" onClick={() => void forgetRun(r.id)}>Put away</button></li>
-          ))}
+          {fresh.map((r) => <li key={r.id}><FailedImport run={r} /></li>)}
         </ul>
       </div>
     </Frame>
@@ -75,7 +74,7 @@ function Card({ shot }: { shot: ShotCard }) {
       </div>
       <div className="absolute right-2 bottom-2 z-10">
         {sure ? (
-          <span className="flex gap-1"><button className="btn border-warn py-0 text-warn" onClick={() => void remove()}>Delete it</button><button className="btn py-0" onClick={() => setSure(false)}>Keep</button></span>
+          <span className="flex gap-1"><button className="btn border-warn py-0 text-warn" onClick={() => void remove()}>{shot.runs ? `Delete it, and ${shot.runs === 1 ? "what was made of it" : `all ${shot.runs} renders and other work of it`}` : "Delete it"}</button><button className="btn py-0" onClick={() => setSure(false)}>Keep</button></span>
         ) : (
           <button className="icon-btn opacity-0 group-hover:opacity-100 focus-visible:opacity-100" aria-label={`Delete ${shot.name}`} onClick={() => setSure(true)}><Trash2 size={14} /></button>
         )}

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter
 from pydantic import BaseModel
 
+from tropein.app.api.routing import router as plain_router
 from tropein.core.document import (
     ChromaPiece,
     ColourPiece,
@@ -29,7 +29,7 @@ from tropein.core.effects import described
 from tropein.core.effects.registry import describe_field
 from tropein.core.raster.blend import MODES
 
-router = APIRouter(prefix="/api", tags=["about"])
+router = plain_router("/api", "about")
 EDGE = ("wrap", "wrap_width", "edge_soften", "edge_width", "edge_exposure", "edge_saturation")
 
 

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 import uuid
 
-from fastapi import APIRouter, BackgroundTasks
+from fastapi import BackgroundTasks
 from fastapi.responses import FileResponse
 
-from tropein.app.api.deps import Db, Work
+from tropein.app.api.deps import Db, IdInPath, Work
+from tropein.app.api.routing import router as plain_router
 from tropein.app.store import shots
 from tropein.core.document.upgrade import load_shot
 from tropein.core.interchange.bundle import write_bundle
 
-router = APIRouter(prefix="/api", tags=["bundles"])
+router = plain_router("/api", "bundles")
 
 
 @router.get("/shots/{shot_id}/bundle", response_class=FileResponse)
-def export_shot(shot_id: str, db: Db, work: Work, background: BackgroundTasks) -> FileResponse:
+def export_shot(shot_id: IdInPath, db: Db, work: Work, background: BackgroundTasks) -> FileResponse:
     """The shot with its media and tracks as one file."""
     row = shots.row_of(db, shot_id)
-    path = work.settings.home / f"export-{uuid.uuid4().hex}.tropein"
-    write_bundle(load_shot(row.document), work.library.store, work.artefacts.root, path)
+    path = work.settings.outgoing / f"{uuid.uuid4().hex}.tropein"
+    write_bundle(load_shot(row.document), work.library.store, work.artefacts, path)
     background.add_task(path.unlink, missing_ok=True)
     return FileResponse(path, filename=f"{shots.file_stem(row.name)}.tropein", background=background)

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Path, Query, Request
 from sqlalchemy.orm import Session
 
 from tropein.app.jobs.context import WorkContext
 from tropein.app.live.pool import PreviewPool
 from tropein.app.live.shots import LiveShots
 from tropein.app.store.database import transaction
+from tropein.core.document.base import HASH_PATTERN, ID_PATTERN, MOST_FRAMES
 
 
 def work(request: Request) -> WorkContext:
@@ -35,3 +36,8 @@ Work = Annotated[WorkContext, Depends(work)]
 Db = Annotated[Session, Depends(db, scope="function")]
 Pool = Annotated[PreviewPool, Depends(pool)]
 Live = Annotated[LiveShots, Depends(live_shots)]
+IdInPath = Annotated[str, Path(pattern=ID_PATTERN)]
+HashInPath = Annotated[str, Path(pattern=HASH_PATTERN)]
+FrameInPath = Annotated[int, Path(ge=-MOST_FRAMES, le=MOST_FRAMES)]
+FrameAsked = Annotated[int, Query(ge=-MOST_FRAMES, le=MOST_FRAMES)]
+Revision = Annotated[int, Query(ge=-1, lt=2**31, description="-1 is the newest")]

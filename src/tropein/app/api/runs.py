@@ -5,11 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter
+from fastapi import BackgroundTasks
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
-from tropein.app.api.deps import Db, Work
+from tropein.app.api.deps import Db, IdInPath, Work
+from tropein.app.api.routing import router as plain_router
+from tropein.app.jobs import ingest
 from tropein.app.jobs.cutout import found as find_cutout
 from tropein.app.jobs.queue import defer
 from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
@@ -17,11 +19,12 @@ from tropein.app.store import runs, shots
 from tropein.app.store.models import RunRow
 from tropein.core.compose.timing import footage_frame
 from tropein.core.document import FootageLayer, Id
+from tropein.core.document.base import MOST_FRAMES
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.encode import Format
 
-router = APIRouter(prefix="/api", tags=["runs"])
+router = plain_router("/api", "runs")
 
 
 class RunOut(BaseModel):
@@ -47,14 +50,14 @@ class TrackWanted(BaseModel):
     """Track over first..last (frames of the footage)."""
 
     direction: Literal["forward", "backward", "both"] = "both"
-    first: Annotated[int, Field(ge=0)]
-    last: Annotated[int, Field(ge=0)]
+    first: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
+    last: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
 
 class RenderWanted(BaseModel):
     format: Format = "h264"
-    first: Annotated[int, Field(ge=0)]
-    last: Annotated[int, Field(ge=0)]
+    first: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
+    last: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
     scale: Annotated[float, Field(gt=0.01, le=2)] = 1.0
     matte: Annotated[Id | None, Field(description="only this matte's coverage, not the picture")] = None
 
@@ -78,28 +81,39 @@ def list_runs(db: Db) -> list[RunOut]:
 
 
 @router.get("/runs/{run_id}")
-def get_run(run_id: str, db: Db) -> RunOut:
+def get_run(run_id: IdInPath, db: Db) -> RunOut:
     return run_out(runs.get(db, run_id))
 
 
 @router.post("/runs/{run_id}/cancel")
-def cancel_run(run_id: str, db: Db) -> RunOut:
+def cancel_run(run_id: IdInPath, db: Db) -> RunOut:
     return run_out(runs.cancel(db, run_id))
 
 
+class Answer(BaseModel):
+    """One of the choices that a run's result names."""
+
+    choice: Annotated[str, Field(max_length=40)]
+
+
+@router.post("/runs/{run_id}/answer", status_code=202)
+def answer_run(run_id: IdInPath, body: Answer, db: Db, work: Work) -> RunOut:
+    """Go on with what a run has asked about; a new run takes its place."""
+    return run_out(ingest.answer(work, db, run_id, body.choice))
+
+
 @router.delete("/runs/{run_id}", status_code=204)
-def forget_run(run_id: str, db: Db, work: Work) -> None:
+def forget_run(run_id: IdInPath, db: Db, work: Work, after: BackgroundTasks) -> None:
     """Remove a run that has ended, and its files."""
     row = runs.get(db, run_id)
     if row.state not in runs.ENDED:
         raise BadInput("This work is still going on; cancel it first.")
-    remove_files(work, run_id)
-    db.delete(row)
-    runs.announce(db, run_id)
+    runs.delete(db, [row])
+    after.add_task(remove_files, work, run_id)
 
 
 @router.post("/shots/{shot_id}/tracks/{track_id}/run", status_code=202)
-def track(shot_id: str, track_id: str, body: TrackWanted, db: Db) -> RunOut:
+def track(shot_id: IdInPath, track_id: IdInPath, body: TrackWanted, db: Db) -> RunOut:
     shot = load_shot(shots.row_of(db, shot_id).document)
     found = shot.tracks.get(track_id)
     if found is None:
@@ -115,7 +129,7 @@ def track(shot_id: str, track_id: str, body: TrackWanted, db: Db) -> RunOut:
 
 
 @router.post("/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/carry", status_code=202)
-def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
+def carry(shot_id: IdInPath, matte_id: IdInPath, piece_id: IdInPath, db: Db) -> RunOut:
     """Carry a cut-out's strokes through the whole of its footage that the shot shows."""
     shot = load_shot(shots.row_of(db, shot_id).document)
     _, piece = find_cutout(shot, matte_id, piece_id)
@@ -137,11 +151,11 @@ def carry(shot_id: str, matte_id: str, piece_id: str, db: Db) -> RunOut:
 
 
 class GuessWanted(BaseModel):
-    frame: Annotated[int, Field(ge=0, description="of the footage")]
+    frame: Annotated[int, Field(ge=0, le=MOST_FRAMES, description="of the footage")]
 
 
 @router.post("/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/guess", status_code=202)
-def guess(shot_id: str, matte_id: str, piece_id: str, body: GuessWanted, db: Db) -> RunOut:
+def guess(shot_id: IdInPath, matte_id: IdInPath, piece_id: IdInPath, body: GuessWanted, db: Db) -> RunOut:
     """Strokes for the people in a frame, as a cut-out's first guess."""
     shot = load_shot(shots.row_of(db, shot_id).document)
     _, piece = find_cutout(shot, matte_id, piece_id)
@@ -157,7 +171,7 @@ def guess(shot_id: str, matte_id: str, piece_id: str, body: GuessWanted, db: Db)
 
 
 @router.post("/shots/{shot_id}/renders", status_code=202)
-def render(shot_id: str, body: RenderWanted, db: Db) -> RunOut:
+def render(shot_id: IdInPath, body: RenderWanted, db: Db) -> RunOut:
     row = shots.row_of(db, shot_id)
     shot = load_shot(row.document)
     if not body.first <= body.last < shot.frames:
@@ -180,7 +194,7 @@ def render(shot_id: str, body: RenderWanted, db: Db) -> RunOut:
 
 
 @router.get("/runs/{run_id}/file", response_class=FileResponse)
-def rendered_file(run_id: str, db: Db, work: Work, download: bool = False) -> FileResponse:
+def rendered_file(run_id: IdInPath, db: Db, work: Work, download: bool = False) -> FileResponse:
     row = runs.get(db, run_id)
     name = row.result.get("file")
     path = folder_of(work, row.id) / str(name)

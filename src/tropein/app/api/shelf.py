@@ -2,27 +2,37 @@
 
 from __future__ import annotations
 
+import asyncio
+import logging
 import shutil
 import uuid
+from dataclasses import asdict
+from pathlib import Path as FilePath
+from pathlib import PurePosixPath
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
+from fastapi import Path, Request
 from fastapi.responses import FileResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, StringConstraints, TypeAdapter, ValidationError
 from starlette.datastructures import UploadFile
 
-from tropein.app.api.deps import Db, Work
+from tropein.app.api.deps import Db, HashInPath, IdInPath, Work
+from tropein.app.api.routing import router as plain_router
 from tropein.app.api.runs import RunOut, run_out
 from tropein.app.jobs.queue import defer
-from tropein.app.store import runs, shelf
+from tropein.app.jobs.sweep import FIGURES, figures, sweep
+from tropein.app.store import runs, settings, shelf
 from tropein.app.store.database import transaction
 from tropein.app.store.models import ShelfRow
-from tropein.core.document import Footage
-from tropein.core.document.base import parse_rate
+from tropein.core.document import Footage, Rate
+from tropein.core.document.base import Name, Text
 from tropein.core.errors import BadInput, NotFound, OutOfSpace
+from tropein.core.files import FULL
 
-router = APIRouter(prefix="/api", tags=["shelf"])
-MAX_FILES = 5000
+router = plain_router("/api", "shelf")
+log = logging.getLogger(__name__)
+MAX_FILES, MOST_NAME = 5000, 200
+_RATE: TypeAdapter[str] = TypeAdapter(Rate)
 MEDIA_FILES = {
     "poster.jpg": "image/jpeg", "strip.jpg": "image/jpeg", "strip.json": "application/json",
     "peaks.json": "application/json", "sound.wav": "audio/wav",
@@ -30,6 +40,8 @@ MEDIA_FILES = {
 
 
 class ShelfItem(BaseModel):
+    """Footage on the shelf; `problem` says in words why it cannot be used, if it cannot."""
+
     id: str
     media: str
     name: str
@@ -37,18 +49,29 @@ class ShelfItem(BaseModel):
     stock: bool
     tags: list[str]
     facts: dict[str, Any]
-    footage: Footage
+    footage: Footage | None
+    problem: str = ""
+
+
+Tag = Annotated[Text, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
 
 
 class ShelfChange(BaseModel):
-    name: Annotated[str, Field(min_length=1, max_length=120)] | None = None
-    tags: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=40)] | None = None
+    name: Name | None = None
+    tags: Annotated[list[Tag], Field(max_length=40)] | None = None
 
 
 def _out(row: ShelfRow) -> ShelfItem:
+    """One that cannot be read says so, and hides none of the others."""
+    footage, problem = None, ""
+    try:
+        footage = shelf.footage_of(row)
+    except (ValueError, KeyError, TypeError):
+        log.exception("the shelf's %s cannot be read", row.id)
+        problem = "What is known of this footage cannot be read: import it again."
     return ShelfItem(
         id=row.id, media=row.media, name=row.name, kind=row.kind, stock=row.stock, tags=row.tags, facts=row.facts,
-        footage=shelf.footage_of(row),
+        footage=footage, problem=problem,
     )  # fmt: skip
 
 
@@ -58,7 +81,7 @@ def list_shelf(db: Db) -> list[ShelfItem]:
 
 
 @router.patch("/shelf/{item_id}")
-def change_item(item_id: str, body: ShelfChange, db: Db) -> ShelfItem:
+def change_item(item_id: IdInPath, body: ShelfChange, db: Db) -> ShelfItem:
     row = shelf.item(db, item_id)
     if body.name is not None:
         row.name = body.name
@@ -68,12 +91,12 @@ def change_item(item_id: str, body: ShelfChange, db: Db) -> ShelfItem:
 
 
 @router.delete("/shelf/{item_id}", status_code=204)
-def remove_item(item_id: str, db: Db) -> None:
+def remove_item(item_id: IdInPath, db: Db) -> None:
     shelf.remove(db, item_id)
 
 
 @router.get("/media/{media}/{name}", response_class=FileResponse)
-def media_file(media: str, name: str, work: Work) -> FileResponse:
+def media_file(media: HashInPath, name: Annotated[str, Path(max_length=40)], work: Work) -> FileResponse:
     """Poster, film strip or sound of stored media; only these names exist."""
     if name not in MEDIA_FILES:
         raise NotFound("There is no such file.")
@@ -96,9 +119,6 @@ async def upload(request: Request) -> RunOut:
     """Take files in: one clip, picture, sound or zip, or several pictures as a sequence. Answers with the run that
     imports them. An upload that breaks off leaves nothing."""
     work = request.app.state.work
-    length = int(request.headers.get("content-length") or 0)
-    if length > work.settings.upload_bytes:
-        raise BadInput(f"An upload may be up to {work.settings.upload_bytes >> 20} MB.")
     upload_id = uuid.uuid4().hex
     folder = work.settings.media / "incoming" / upload_id
     kept = False
@@ -106,9 +126,11 @@ async def upload(request: Request) -> RunOut:
         async with request.form(max_files=MAX_FILES, max_fields=20) as form:
             rate = str(form.get("rate") or "24/1")
             try:
-                parse_rate(rate)
-            except ValueError as error:
-                raise BadInput("The frame rate is written like 24/1 or 24000/1001.") from error
+                _RATE.validate_python(rate)
+            except ValidationError as error:
+                raise BadInput(
+                    "The frame rate is written like 24/1 or 24000/1001, and lies between 0.1 and 1000."
+                ) from error
             given = [f for f in form.getlist("files") if isinstance(f, UploadFile)]
             if not given:
                 raise BadInput("There is no file in the upload.")
@@ -116,7 +138,7 @@ async def upload(request: Request) -> RunOut:
             files = []
             for i, file in enumerate(given):
                 await _store(file, folder / f"{i:06d}")
-                files.append([f"{i:06d}", (file.filename or "untitled").replace("\x00", "")[:200]])
+                files.append([f"{i:06d}", _name(file.filename)])
             make_shot = str(form.get("make_shot", "")).lower() in ("true", "1", "yes")
         params = {"upload": upload_id, "files": files, "rate": rate, "make_shot": make_shot}
         with transaction(work.engine) as session:
@@ -127,7 +149,7 @@ async def upload(request: Request) -> RunOut:
         kept = True
         return out
     except OSError as error:
-        if error.errno in (28, 122):
+        if error.errno in FULL:
             raise OutOfSpace("The disk is full; nothing was imported.") from error
         raise
     finally:
@@ -135,7 +157,42 @@ async def upload(request: Request) -> RunOut:
             shutil.rmtree(folder, ignore_errors=True)
 
 
-async def _store(file: UploadFile, path) -> None:  # type: ignore[no-untyped-def]
+def _name(given: str | None) -> str:
+    """The name a file came under, its end whole: that says what it is."""
+    name = "".join(c for c in given or "" if c.isprintable()) or "untitled"
+    path = PurePosixPath(name.replace("\\", "/"))
+    return name if len(name) <= MOST_NAME else f"{path.stem[: MOST_NAME - 20]}{path.suffix[-20:]}"
+
+
+async def _store(file: UploadFile, path: FilePath) -> None:
+    """Writes off the event loop: a slow disk holds nobody else up."""
     with path.open("wb") as out:
         while block := await file.read(1 << 20):
-            out.write(block)
+            await asyncio.to_thread(out.write, block)
+
+
+class Storage(BaseModel):
+    """Bytes by what they are for, and what the last sweep gave back; `at` is empty before the first one."""
+
+    at: str = ""
+    removed: int = 0
+    freed: int = 0
+    media: int = 0
+    tracks: int = 0
+    renders: int = 0
+    under_way: int = 0
+    free: int = 0
+    problems: list[str] = []
+
+
+@router.get("/storage")
+def storage(db: Db) -> Storage:
+    found = figures(settings.get(db, FIGURES))
+    return Storage(**asdict(found)) if found else Storage()
+
+
+@router.post("/storage/sweep")
+def sweep_now(work: Work, db: Db) -> Storage:
+    """Remove what nothing needs any more and is old enough; see docs/reliability.md."""
+    found = sweep(work)
+    return Storage(**asdict(found)) if found else storage(db)

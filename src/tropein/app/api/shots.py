@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import logging
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Response
+from fastapi import BackgroundTasks, Query, Response
 from pydantic import BaseModel, Field
 
-from tropein.app.api.deps import Db, Live, Pool, Work
+from tropein.app.api.deps import Db, FrameAsked, FrameInPath, IdInPath, Live, Pool, Revision, Work
+from tropein.app.api.routing import router as plain_router
 from tropein.app.jobs.ingest import shot_on
+from tropein.app.jobs.render import remove_files
 from tropein.app.live.preview import Ask
-from tropein.app.store import shelf, shots
+from tropein.app.store import runs, shelf, shots
+from tropein.app.store.models import ShotRow
 from tropein.core.compose.carried import carried
 from tropein.core.compose.edge_match import EdgeMatch
 from tropein.core.compose.faults_seen import FaultsSeen
@@ -20,13 +24,17 @@ from tropein.core.compose.outline_fit import OutlineFit
 from tropein.core.compose.places import Places
 from tropein.core.compose.screen_seen import ScreenSeen
 from tropein.core.compose.view import View
-from tropein.core.document import Shot
+from tropein.core.document import Id, Shot
+from tropein.core.document.base import ID_PATTERN, Name, Text
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 
-router = APIRouter(prefix="/api/shots", tags=["shots"])
-Label = Annotated[str, Field(min_length=1, max_length=200)]
-Client = Annotated[str, Field(max_length=60)]
+router = plain_router("/api/shots", "shots")
+log = logging.getLogger(__name__)
+Label = Annotated[Text, Field(min_length=1, max_length=200)]
+Client = Annotated[Text, Field(max_length=60)]
+Variant = Annotated[str, Query(max_length=120)]
+PixelAsked = Annotated[int, Query(ge=-100_000, le=100_000)]
 
 
 class ShotOut(BaseModel):
@@ -53,22 +61,24 @@ class ShotCard(BaseModel):
     layers: int
     updated: datetime
     problems: list[str]
+    runs: Annotated[int, Field(description="renders and other work that would go with it")] = 0
 
 
 class NewShot(BaseModel):
     """Make a shot on footage from the shelf."""
 
-    shelf: str
-    name: Annotated[str, Field(max_length=120)] | None = None
+    shelf: Id
+    name: Name | None = None
 
 
 class Edit(BaseModel):
     """A labelled JSON Patch on the revision it was made on."""
 
-    base: int
+    base: Annotated[int, Field(ge=-1, lt=2**31)]
     label: Label
     ops: Annotated[list[dict[str, Any]], Field(min_length=1, max_length=5000)]
     client: Client = ""
+    key: Annotated[Id | None, Field(description="made up by who sends it: sent twice, it is stored once")] = None
 
 
 class Who(BaseModel):
@@ -89,17 +99,28 @@ def _out(state: shots.ShotState) -> ShotOut:
 
 @router.get("")
 def list_shots(db: Db) -> list[ShotCard]:
-    cards = []
-    for row in shots.all_shots(db):
+    """All shots. One that cannot be read is named with what is wrong, and hides none of the others."""
+    return [_card(row, count) for row, count in shots.with_runs(db)]
+
+
+def _card(row: ShotRow, count: int) -> ShotCard:
+    facts: dict[str, Any] = {
+        "id": row.id,
+        "name": row.name,
+        "revision": row.revision,
+        "updated": row.updated,
+        "runs": count,
+    }
+    try:
         d = row.document
-        problems = [f"{t['name']}: {t['lost_frames']} frames lost" for t in d["tracks"].values() if t["lost_frames"]]
-        cards.append(
-            ShotCard(
-                id=row.id, name=row.name, revision=row.revision, frames=d["frames"], trim=d["trim"], rate=d["rate"],
-                size=d["size"], layers=len(d["stack"]), updated=row.updated, problems=problems,
-            )
+        lost = [f"{t['name']}: {t['lost_frames']} frames lost" for t in d["tracks"].values() if t["lost_frames"]]
+        return ShotCard(
+            **facts, frames=d["frames"], trim=d["trim"], rate=d["rate"], size=d["size"], layers=len(d["stack"]), problems=lost,
         )  # fmt: skip
-    return cards
+    except (KeyError, TypeError, AttributeError, ValueError):
+        log.exception("the shot %s cannot be read", row.id)
+        unread = ["This shot's document cannot be read by this version."]
+        return ShotCard(**facts, frames=1, trim=(0, 0), rate="24/1", size=(1, 1), layers=0, problems=unread)
 
 
 @router.post("", status_code=201)
@@ -111,32 +132,35 @@ def make_shot(body: NewShot, db: Db) -> ShotOut:
 
 
 @router.get("/{shot_id}")
-def get_shot(shot_id: str, db: Db) -> ShotOut:
+def get_shot(shot_id: IdInPath, db: Db) -> ShotOut:
     return _out(shots.state(db, shot_id))
 
 
 @router.delete("/{shot_id}", status_code=204)
-def delete_shot(shot_id: str, db: Db) -> None:
+def delete_shot(shot_id: IdInPath, db: Db, work: Work, after: BackgroundTasks) -> None:
+    """Remove a shot with all its history, and what was rendered of it. What is still at work for it stops."""
+    for run in runs.of_shot(db, shot_id):
+        after.add_task(remove_files, work, run.id)
     shots.delete(db, shot_id)
 
 
 @router.post("/{shot_id}/edits")
-def edit_shot(shot_id: str, body: Edit, db: Db) -> ShotOut:
-    return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client))
+def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> ShotOut:
+    return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client, body.key))
 
 
 @router.post("/{shot_id}/undo")
-def undo(shot_id: str, body: Who, db: Db) -> ShotOut:
+def undo(shot_id: IdInPath, body: Who, db: Db) -> ShotOut:
     return _out(shots.undo(db, shot_id, body.client))
 
 
 @router.post("/{shot_id}/redo")
-def redo(shot_id: str, body: Who, db: Db) -> ShotOut:
+def redo(shot_id: IdInPath, body: Who, db: Db) -> ShotOut:
     return _out(shots.redo(db, shot_id, body.client))
 
 
 @router.get("/{shot_id}/history")
-def history(shot_id: str, db: Db) -> list[HistoryItem]:
+def history(shot_id: IdInPath, db: Db) -> list[HistoryItem]:
     return [
         HistoryItem(number=e.number, label=e.label, kind=e.kind, state=e.state, created=e.created)
         for e in shots.history(db, shot_id)
@@ -145,21 +169,21 @@ def history(shot_id: str, db: Db) -> list[HistoryItem]:
 
 @router.get("/{shot_id}/frame/{frame}.jpg", response_class=Response)
 async def frame_jpeg(
-    shot_id: str, frame: int, pool: Pool, live: Live, revision: int = -1,
-    width: Annotated[int, Field(ge=16, le=4096)] = 320, view: View = "picture",
-    variant: Annotated[str, Field(max_length=120)] = "shot", checker: bool = False,
+    shot_id: IdInPath, frame: FrameInPath, pool: Pool, live: Live, revision: Revision = -1,
+    width: Annotated[int, Query(ge=16, le=4096)] = 320, view: View = "picture",
+    variant: Variant = "shot", checker: bool = False,
 ) -> Response:  # fmt: skip
     """One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser."""
-    document = await live.document(shot_id, revision, [])
-    scale = min(1.0, width / document["size"][0])
+    seen = await live.document(shot_id, revision)
+    scale = min(1.0, width / seen.document["size"][0])
     ask = Ask("", frame, round(scale, 5), view, variant, True, checker, 84)
-    data = await pool.ask(document, ask, 7)
+    data = await pool.ask(seen, ask, 7)
     keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
     return Response(data, media_type="image/jpeg", headers={"Cache-Control": keep})
 
 
 @router.get("/{shot_id}/carried")
-def carried_at(shot_id: str, frame: int, db: Db, work: Work) -> dict[str, list[float] | None]:
+def carried_at(shot_id: IdInPath, frame: FrameAsked, db: Db, work: Work) -> dict[str, list[float] | None]:
     """What rides do to everything at a frame (see core.compose.carried), matrices row by row."""
     shot = load_shot(shots.row_of(db, shot_id).document)
     found = carried(Places(shot, work.artefacts.path), frame)
@@ -175,64 +199,78 @@ class PixelValues(BaseModel):
 
 @router.get("/{shot_id}/pixel")
 async def pixel(
-    shot_id: str, frame: int, x: int, y: int, pool: Pool, live: Live, revision: int = -1, variant: str = "shot",
-    around: Annotated[int, Field(ge=0, le=32)] = 0,
+    shot_id: IdInPath, frame: FrameAsked, x: PixelAsked, y: PixelAsked, pool: Pool, live: Live, revision: Revision = -1, variant: Variant = "shot",
+    around: Annotated[int, Query(ge=0, le=32)] = 0,
 ) -> PixelValues:  # fmt: skip
     """The values of the picture, or of a variant of it, at a whole shot pixel, averaged over `around` to each side."""
-    document = await live.document(shot_id, revision, [])
+    seen = await live.document(shot_id, revision)
     channel = (
         None if around else f"pixel {shot_id}"
     )  # what the pointer passes over may be given up, a picked colour not
-    w, h = document["size"]
+    w, h = seen.document["size"]
     scale = min(1.0, 960 / w)
     at = (min(max(int(x * scale), 0), int(w * scale) - 1), min(max(int(y * scale), 0), int(h * scale) - 1))
     return PixelValues(
-        **await pool.ask(document, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, channel)
+        **await pool.ask(seen, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, channel)
     )
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/guard")
 async def guard(
-    shot_id: str, matte_id: str, track: str, frame: int, pool: Pool, live: Live, revision: int = -1,
-    margin: Annotated[float, Field(ge=0, le=1)] = 0.08,
+    shot_id: IdInPath, matte_id: IdInPath, track: Annotated[str, Query(pattern=ID_PATTERN)], frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1,
+    margin: Annotated[float, Query(ge=0, le=1)] = 0.08,
 ) -> Guarded:  # fmt: skip
     """Whether a matte hides a tracked face at a frame, with a margin as a share of the face's width."""
-    document = await live.document(shot_id, revision, [])
+    seen = await live.document(shot_id, revision)
     ask = Ask("", frame, matte=matte_id, guards=track, margin=margin)
-    return Guarded(**await pool.ask(document, ask, 3, None))
+    return Guarded(**await pool.ask(seen, ask, 3, None))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/faults")
 async def matte_faults(
-    shot_id: str, matte_id: str, frame: int, pool: Pool, live: Live, revision: int = -1
+    shot_id: IdInPath, matte_id: IdInPath, frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1
 ) -> FaultsSeen:
     """How many holes and crumbs a matte has at a frame."""
-    document = await live.document(shot_id, revision, [])
-    return FaultsSeen(**await pool.ask(document, Ask("", frame, matte=matte_id, faults=True), 3, None))
+    seen = await live.document(shot_id, revision)
+    return FaultsSeen(**await pool.ask(seen, Ask("", frame, matte=matte_id, faults=True), 3, None))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit")
 async def shape_fit(
-    shot_id: str, matte_id: str, piece_id: str, frame: int, pool: Pool, live: Live, revision: int = -1
+    shot_id: IdInPath,
+    matte_id: IdInPath,
+    piece_id: IdInPath,
+    frame: FrameAsked,
+    pool: Pool,
+    live: Live,
+    revision: Revision = -1,
 ) -> OutlineFit:
     """About how far a shape is off the edges it lay on in its nearest keys."""
-    document = await live.document(shot_id, revision, [])
-    return OutlineFit(**await pool.ask(document, Ask("", frame, matte=matte_id, shape=piece_id), 3, None))
+    seen = await live.document(shot_id, revision)
+    return OutlineFit(**await pool.ask(seen, Ask("", frame, matte=matte_id, shape=piece_id), 3, None))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/keys/{piece_id}/screen")
 async def screen(
-    shot_id: str, matte_id: str, piece_id: str, frame: int, pool: Pool, live: Live, revision: int = -1
+    shot_id: IdInPath,
+    matte_id: IdInPath,
+    piece_id: IdInPath,
+    frame: FrameAsked,
+    pool: Pool,
+    live: Live,
+    revision: Revision = -1,
 ) -> ScreenSeen:
     """Which screen a chroma key sees at a frame, if any."""
-    document = await live.document(shot_id, revision, [])
+    seen = await live.document(shot_id, revision)
     return ScreenSeen(
-        **await pool.ask(document, Ask("", frame, matte=matte_id, screen_of=piece_id), 4, f"screen {shot_id}")
+        **await pool.ask(seen, Ask("", frame, matte=matte_id, screen_of=piece_id), 4, f"screen {shot_id}")
     )
 
 
 @router.get("/{shot_id}/layers/{layer_id}/edge")
-async def edge(shot_id: str, layer_id: str, frame: int, pool: Pool, live: Live, revision: int = -1) -> EdgeMatch:
+async def edge(
+    shot_id: IdInPath, layer_id: IdInPath, frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1
+) -> EdgeMatch:
     """How soft the edge of an insert is, and the edges of what lies behind it, at a frame."""
-    document = await live.document(shot_id, revision, [])
-    return EdgeMatch(**await pool.ask(document, Ask("", frame, edge_of=layer_id), 3, None))
+    seen = await live.document(shot_id, revision)
+    return EdgeMatch(**await pool.ask(seen, Ask("", frame, edge_of=layer_id), 3, None))

@@ -4,44 +4,37 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-import numpy as np
-import simplejpeg
-from fastapi import APIRouter, File, UploadFile
+from fastapi import File, Query, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
-from tropein.app.api.deps import Db, Work
+from tropein.app.api.deps import Db, HashInPath, IdInPath, Pool, Work
+from tropein.app.api.routing import router as plain_router
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
 from tropein.core.document import CameraTrack, PointTrack, Shot, Track, new_id
-from tropein.core.document.base import Name
+from tropein.core.document.base import MOST_FRAMES, Id, Name
 from tropein.core.document.track import Corners
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.interchange import cameras
 from tropein.core.interchange.table import read_points, written
-from tropein.core.media.colour_frames import ColourFrames
-from tropein.core.media.grey import GreyFrames
 from tropein.core.track.edit import combined, trimmed
 from tropein.core.track.file import CameraFile, FileBase, PointFile, SolveFacts, TrackFile
-from tropein.core.track.snap import snapped
-from tropein.core.track.strip import strip
 
-router = APIRouter(prefix="/api", tags=["tracks"])
+router = plain_router("/api", "tracks")
 MOST_BYTES = 64 << 20
 MOST_PATCHES = 32
 
 
 @router.get("/artefacts/{name}/track")
-def track_samples(name: str, work: Work) -> TrackFile:
+def track_samples(name: HashInPath, work: Work) -> TrackFile:
     """A track's samples as a track file."""
-    if len(name) != 32 or not name.isalnum():
-        raise NotFound("There are no such samples.")
     return work.artefacts.track(name)
 
 
 @router.get("/artefacts/{name}/track.csv")
-def track_table(name: str, work: Work) -> Response:
+def track_table(name: HashInPath, work: Work) -> Response:
     """A track's samples as a table, one row a frame."""
     return _download(written(track_samples(name, work)), "text/csv", "track.csv")
 
@@ -51,7 +44,7 @@ class Table(BaseModel):
 
 
 @router.post("/shots/{shot_id}/tracks/{track_id}/table", status_code=204)
-def read_table(shot_id: str, track_id: str, body: Table, db: Db, work: Work) -> None:
+def read_table(shot_id: IdInPath, track_id: IdInPath, body: Table, db: Db, work: Work) -> None:
     """A table (see track.csv) as the samples of a point track, in place of what was there."""
     shot, track = _track(db, shot_id, track_id)
     if not isinstance(track, PointTrack):
@@ -71,7 +64,7 @@ def read_table(shot_id: str, track_id: str, body: Table, db: Db, work: Work) -> 
 
 
 @router.get("/shots/{shot_id}/tracks/{track_id}/camera.{form}")
-def write_camera(shot_id: str, track_id: str, form: cameras.Form, db: Db, work: Work) -> Response:
+def write_camera(shot_id: IdInPath, track_id: IdInPath, form: cameras.Form, db: Db, work: Work) -> Response:
     """A solved camera with the points of its scene, as glTF 2.0 or USD."""
     _, track = _track(db, shot_id, track_id)
     file = work.artefacts.track(track.samples) if track.samples else None
@@ -82,7 +75,7 @@ def write_camera(shot_id: str, track_id: str, form: cameras.Form, db: Db, work: 
 
 
 @router.post("/shots/{shot_id}/tracks/{track_id}/camera", status_code=204)
-def read_camera(shot_id: str, track_id: str, file: Annotated[UploadFile, File()], db: Db, work: Work) -> None:
+def read_camera(shot_id: IdInPath, track_id: IdInPath, file: Annotated[UploadFile, File()], db: Db, work: Work) -> None:
     """A camera from a glTF or USD file, in place of what was solved."""
     shot, track = _track(db, shot_id, track_id)
     if not isinstance(track, CameraTrack):
@@ -92,36 +85,31 @@ def read_camera(shot_id: str, track_id: str, file: Annotated[UploadFile, File()]
         raise BadInput("The file is larger than 64 MB.")
     facts = SolveFacts(kind="free", reprojection_px=0.0)
     like = CameraFile(**_head(shot, track), focal_px=1, principal_point=(0, 0), points3d=[], solve=facts, frames=[])
-    got = cameras.read(data, file.filename or "the file", like)
+    got = cameras.read_limited(data, file.filename or "the file", like)
     new = {**track.model_dump(mode="json"), **_stored(work, got), "note": got.stopped, "world": None}
     _replace(db, shot_id, track_id, new, f"read {track.name} from {file.filename}")
 
 
 @router.get("/media/{media}/tracks/{samples}/strip.jpg", response_class=Response)
-def patches(
-    media: str, samples: str, frames: str, work: Work, point: Annotated[int, Field(ge=0)] = 0,
-    half: Annotated[float, Field(gt=0, le=500)] = 15,
+async def patches(
+    media: HashInPath, samples: HashInPath, frames: Annotated[str, Query(max_length=400)], pool: Pool,
+    point: Annotated[int, Query(ge=0, le=1000)] = 0, half: Annotated[float, Query(gt=0, le=500)] = 15,
 ) -> Response:  # fmt: skip
     """What a track holds on to at some frames (numbers with commas between them), square beside square."""
     try:
         wanted = [int(f) for f in frames.split(",")]
     except ValueError:
         raise BadInput("The frames are numbers with commas between them.") from None
-    if len(wanted) > MOST_PATCHES:
-        raise BadInput(f"At most {MOST_PATCHES} frames at a time.")
-    pictures = ColourFrames(work.library.store, media)
-    try:
-        row = strip(track_samples(samples, work), pictures, wanted, point, half)
-    finally:
-        pictures.close()
-    data = simplejpeg.encode_jpeg(row, 88, colorsubsampling="444")
+    if len(wanted) > MOST_PATCHES or any(abs(f) > MOST_FRAMES for f in wanted):
+        raise BadInput(f"At most {MOST_PATCHES} frames at a time, of those there are.")
+    data = await pool.errand("patches", media, samples, wanted, point, half)
     return Response(data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=31536000, immutable"})
 
 
 class FourCorners(BaseModel):
     """Corners in a frame of the footage, in order around, full-size pixels."""
 
-    frame: Annotated[int, Field(ge=0)]
+    frame: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
     corners: Corners
 
 
@@ -133,28 +121,20 @@ class Snapped(BaseModel):
 
 
 @router.post("/media/{media}/snap")
-def snap(media: str, body: FourCorners, work: Work) -> Snapped:
+async def snap(media: HashInPath, body: FourCorners, pool: Pool) -> Snapped:
     """Four corners drawn to the edges near the sides between them."""
-    frames = GreyFrames(work.library.store, media)
-    try:
-        if body.frame >= len(frames):
-            raise BadInput("The footage has no such frame.")
-        corners, sides = snapped(frames.frame(body.frame), np.array(body.corners))
-    finally:
-        frames.close()
-    a, b, c, d = ((round(float(x), 3), round(float(y), 3)) for x, y in corners)
-    return Snapped(corners=(a, b, c, d), sides=sides)
+    return Snapped(**await pool.errand("snap", media, body.frame, body.corners))
 
 
 class Kept(BaseModel):
     """Frames of the footage, both included."""
 
-    first: Annotated[int, Field(ge=0)]
-    last: Annotated[int, Field(ge=0)]
+    first: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
+    last: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
 
 @router.post("/shots/{shot_id}/tracks/{track_id}/trim", status_code=204)
-def trim(shot_id: str, track_id: str, body: Kept, db: Db, work: Work) -> None:
+def trim(shot_id: IdInPath, track_id: IdInPath, body: Kept, db: Db, work: Work) -> None:
     """Forget what a track found outside of some frames."""
     _, track = _track(db, shot_id, track_id)
     if track.samples is None:
@@ -165,9 +145,9 @@ def trim(shot_id: str, track_id: str, body: Kept, db: Db, work: Work) -> None:
 
 
 class Together(BaseModel):
-    tracks: Annotated[list[str], Field(min_length=2, max_length=64)]
+    tracks: Annotated[list[Id], Field(min_length=2, max_length=64)]
     name: Name
-    reference_frame: Annotated[int, Field(ge=0)]
+    reference_frame: Annotated[int, Field(ge=0, le=MOST_FRAMES)]
 
 
 class Made(BaseModel):
@@ -175,7 +155,7 @@ class Made(BaseModel):
 
 
 @router.post("/shots/{shot_id}/tracks/combine")
-def combine(shot_id: str, body: Together, db: Db, work: Work) -> Made:
+def combine(shot_id: IdInPath, body: Together, db: Db, work: Work) -> Made:
     """A new point track that goes as several point tracks do together."""
     shot = load_shot(shots.row_of(db, shot_id).document)
     chosen = [shot.tracks.get(t) for t in body.tracks]

@@ -8,8 +8,8 @@ from functools import lru_cache
 from sqlalchemy import Engine
 
 from tropein.app.settings import Settings
-from tropein.app.store.artefacts import Artefacts
 from tropein.app.store.database import open_engine
+from tropein.core.compose.artefacts import Artefacts
 from tropein.core.media.library import Library
 
 

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.outcome import Ended, Outcome
 from tropein.app.jobs.progress import Ticker
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
@@ -18,7 +21,7 @@ from tropein.core.matte.people import guessed
 from tropein.core.media.colour_frames import ColourFrames
 
 
-def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict[str, Any]:
+def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outcome:
     """The whole result replaces what was carried before; a cancelled run leaves that as it is."""
     shot_id, matte_id, piece_id = params["shot"], params["matte"], params["piece"]
     with transaction(context.engine) as session:
@@ -42,16 +45,18 @@ def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> dic
     finally:
         pictures.close()
     name = context.artefacts.put_cutout(packed(frames, {f: mark_of(s) for f, s in strokes.items()}))
-    with transaction(context.engine) as session:
-        now = load_shot(shots.row_of(session, shot_id).document)
-        index, piece = found(now, matte_id, piece_id)
+
+    def store(session: Session) -> Ended:
+        index, piece = found(load_shot(shots.row_of(session, shot_id).document), matte_id, piece_id)
         ops: list[dict[str, Any]] = [{"op": "add", "path": f"/mattes/{matte_id}/pieces/{index}/samples", "value": name}]
         shots.apply(session, shot_id, None, f"carry {piece.name}", ops, "worker")
-    missing = params["last"] - params["first"] + 1 - len(frames)
-    return {"frames": len(frames), "note": f"{missing} frames lie beyond a cut." if missing else ""}
+        missing = params["last"] - params["first"] + 1 - len(frames)
+        return Ended({"frames": len(frames), "note": f"{missing} frames lie beyond a cut." if missing else ""})
+
+    return Outcome(store)
 
 
-def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict[str, Any]:
+def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outcome:
     """Strokes for the people of one frame, added to those that are there."""
     shot_id, matte_id, piece_id, frame = params["shot"], params["matte"], params["piece"], params["frame"]
     with transaction(context.engine) as session:
@@ -65,15 +70,17 @@ def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict
     finally:
         pictures.close()
     drawn = [CutoutStroke(frame=frame, keep=s.keep, points=list(s.points), width=s.width) for s in strokes]
-    with transaction(context.engine) as session:
-        now = load_shot(shots.row_of(session, shot_id).document)
-        index, piece = found(now, matte_id, piece_id)
+
+    def store(session: Session) -> Ended:
+        index, piece = found(load_shot(shots.row_of(session, shot_id).document), matte_id, piece_id)
         rows = [s.model_dump(mode="json") for s in [*piece.strokes, *drawn]]
         ops: list[dict[str, Any]] = [
             {"op": "replace", "path": f"/mattes/{matte_id}/pieces/{index}/strokes", "value": rows}
         ]
         shots.apply(session, shot_id, None, f"guess the person for {piece.name}", ops, "worker")
-    return {"strokes": len(drawn)}
+        return Ended({"strokes": len(drawn)})
+
+    return Outcome(store)
 
 
 def found(shot: Shot, matte_id: str, piece_id: str) -> tuple[int, CutoutPiece]:

@@ -6,8 +6,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy.orm import Session
 
 from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.outcome import Ended, Outcome
 from tropein.app.jobs.progress import Ticker
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
@@ -15,7 +17,7 @@ from tropein.core.compose.render import Renderer
 from tropein.core.compose.timing import shot_frame
 from tropein.core.document import FootageLayer, PointTrack, Shot, Track
 from tropein.core.document.upgrade import load_shot
-from tropein.core.errors import Cancelled, NotFound
+from tropein.core.errors import NotFound
 from tropein.core.media.source import Sources
 from tropein.core.raster.coverage import seen_from
 from tropein.core.raster.picture import Window
@@ -27,7 +29,7 @@ from tropein.core.track.measure import Heard, Job, measure, note_on
 MATTE_CACHE_BYTES, MATTE_WIDTH = 128 << 20, 960
 
 
-def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict[str, Any]:
+def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outcome:
     shot_id, track_id = params["shot"], params["track"]
     with transaction(context.engine) as session:
         shot = load_shot(shots.row_of(session, shot_id).document)
@@ -44,16 +46,22 @@ def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> dict
     )  # fmt: skip
     note = note_on(done.file)
     lost = sum(s.lost for s in done.file.frames)
-    with transaction(context.engine) as session:
+    samples = context.artefacts.put_track(done.file)
+
+    def store(session: Session) -> Ended:
         ops: list[dict[str, Any]] = [
-            {"op": "add", "path": f"/tracks/{track_id}/samples", "value": context.artefacts.put_track(done.file)},
+            {"op": "add", "path": f"/tracks/{track_id}/samples", "value": samples},
             {"op": "add", "path": f"/tracks/{track_id}/lost_frames", "value": lost},
             {"op": "add", "path": f"/tracks/{track_id}/note", "value": note},
         ]
+        if track_id not in shots.row_of(session, shot_id).document["tracks"]:
+            raise NotFound("This track was deleted while it was followed.")
         shots.apply(session, shot_id, None, f"track {track.name}", ops, "worker")
-    if done.cancelled:
-        raise Cancelled("Cancelled; what was tracked so far is kept.")
-    return {"lost": lost, "frames": len(done.file.frames), "note": note}
+        if done.cancelled:
+            return Ended(state="cancelled", note="Cancelled; what was tracked so far is kept.")
+        return Ended({"lost": lost, "frames": len(done.file.frames), "note": note})
+
+    return Outcome(store, kept_when_cancelled=done.cancelled)
 
 
 def ignored(context: WorkContext, shot: Shot, track: Track) -> Ignore | None:

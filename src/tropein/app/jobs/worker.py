@@ -1,4 +1,5 @@
-"""A worker process: takes tasks from the queue, and rescues those whose worker died."""
+"""A worker process: takes tasks from the queue, rescues those whose worker died, and sweeps. A database that goes away is
+waited for."""
 
 from __future__ import annotations
 
@@ -6,42 +7,95 @@ import asyncio
 import contextlib
 import logging
 import os
+import signal
+import sys
 
 from procrastinate import App
+from procrastinate.exceptions import ConnectorException
+from procrastinate.worker import Worker
 
+from tropein.app.jobs import rescue, sweep
+from tropein.app.jobs.context import WorkContext, here
 from tropein.app.jobs.queue import NAMESPACE, worker_app
 from tropein.app.jobs.tasks import tasks
-from tropein.app.settings import Settings
+from tropein.app.store import address
+from tropein.app.store.database import is_gone, transaction
+from tropein.app.store.settings import check_home
 
 STALLED_S = 30.0
 HEARTBEAT_S = 10.0
 RESCUE_EVERY_S = 5.0
+STOP_S = 3.0  # what can be finished within that is
+AGAIN_S = 2.0
+NICE = 10  # whoever sits at the page goes before
 log = logging.getLogger(__name__)
 
 
 async def run(slots: int) -> None:
-    """Work until told to stop (SIGTERM, SIGINT); then finish what can be finished within 3 s."""
+    """Work until told to stop (SIGTERM, SIGINT, SIGHUP). BadInput when the database or the shared folder is not the right one."""
+    context = here()
+    address.check(context.settings.database)
+    with transaction(context.engine) as session:
+        check_home(session, context.settings.home)
+    with contextlib.suppress(OSError):
+        os.nice(NICE)
+    stop, loop = asyncio.Event(), asyncio.get_running_loop()
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        loop.add_signal_handler(number, stop.set)
+    while not stop.is_set():
+        try:
+            await _until(stop, slots, context)
+        except Exception as error:
+            if not (is_gone(error) or isinstance(error, ConnectorException | OSError)):
+                raise
+            log.warning("the database is away (%s); trying again", " ".join(str(error).split())[:200])
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(stop.wait(), AGAIN_S)
+
+
+async def _until(stop: asyncio.Event, slots: int, context: WorkContext) -> None:
     stalled = float(os.environ.get("TROPEIN_STALLED_S", STALLED_S))
-    app = worker_app(Settings().database.replace("postgresql+psycopg", "postgresql"))
+    app = worker_app(address.conninfo(context.settings.database))
     app.add_tasks_from(tasks, namespace=NAMESPACE)
     async with app.open_async():
-        rescuer = asyncio.create_task(_rescue(app, stalled))
+        worker = Worker(
+            app, queues=["work"], concurrency=slots, wait=True, shutdown_graceful_timeout=STOP_S, delete_jobs="successful",
+            update_heartbeat_interval=min(HEARTBEAT_S, stalled / 3), stalled_worker_timeout=stalled,
+            fetch_job_polling_interval=2, install_signal_handlers=False,
+        )  # fmt: skip
+        working = asyncio.create_task(worker.run())
+        beside = [asyncio.create_task(_rescue(app, stalled, context)), asyncio.create_task(sweep.now_and_then(context))]
+        asked = asyncio.create_task(stop.wait())
         try:
-            await app.run_worker_async(
-                queues=["work"], concurrency=slots, wait=True, shutdown_graceful_timeout=3, delete_jobs="successful",
-                update_heartbeat_interval=min(HEARTBEAT_S, stalled / 3), stalled_worker_timeout=stalled,
-                fetch_job_polling_interval=2,
-            )  # fmt: skip
+            await asyncio.wait([working, asked, *beside], return_when=asyncio.FIRST_COMPLETED)
+            if stop.is_set():
+                await _leave(app, worker, working)
+            for task in (working, *beside):
+                if task.done():
+                    task.result()  # raises what ended it
         finally:
-            rescuer.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await rescuer
+            for task in (working, asked, *beside):
+                task.cancel()
+            await asyncio.wait([working, asked, *beside], timeout=STOP_S)
 
 
-async def _rescue(app: App, stalled: float) -> None:
-    """Give the jobs of workers without a heartbeat back to the queue."""
+async def _leave(app: App, worker: Worker, working: asyncio.Task[None]) -> None:
+    """End in order; what is not finished soon is left to other workers, which take it up at once."""
+    worker.stop()
+    await asyncio.wait([working], timeout=STOP_S - 0.5)
+    if not working.done():
+        with contextlib.suppress(Exception):
+            if worker.worker_id is not None:
+                await asyncio.wait_for(app.job_manager.unregister_worker(worker.worker_id), 1.5)
+        sys.stderr.flush()
+        os._exit(0)  # threads of unfinished work would hold the process
+
+
+async def _rescue(app: App, stalled: float, context: WorkContext) -> None:
+    """Give the jobs of workers without a heartbeat back to the queue, and queue runs that no job is left for."""
     while True:
         for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=stalled):
             log.warning("job %s lost its worker and is queued again", job.id)
             await app.job_manager.retry_job(job)
+        await asyncio.to_thread(rescue.forgotten, context, stalled)
         await asyncio.sleep(min(RESCUE_EVERY_S, stalled))

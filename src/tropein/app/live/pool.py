@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import itertools
 import json
+import logging
 import multiprocessing
 from collections import OrderedDict
 from dataclasses import dataclass, replace
@@ -15,9 +16,14 @@ from multiprocessing.process import BaseProcess
 from typing import Any
 
 from tropein.app.live.preview import SHOTS_KEPT, Ask, main
+from tropein.app.live.shots import Seen
 from tropein.app.settings import Settings
-from tropein.core.errors import NotFound, TropeinError
+from tropein.core.compose.cache import Cache
+from tropein.core.errors import BadInput, MediaError, NotFound, TropeinError
 
+log = logging.getLogger(__name__)
+ANSWER_BYTES = 96 << 20
+EXPECTED: dict[str, type[TropeinError]] = {kind.code: kind for kind in (BadInput, MediaError, NotFound)}
 FRAME_SECONDS = 60  # a frame that takes longer ends the process
 
 
@@ -38,9 +44,20 @@ class _Job:
     priority: int
     order: int
     channel: str | None
-    document: dict[str, Any]
-    ask: Ask
+    seen: Seen | None  # None: an errand that needs no shot
+    wanted: Ask | tuple[str, tuple[Any, ...]]
     future: asyncio.Future[Any]
+
+
+@dataclass(frozen=True)
+class _Answer:
+    """A finished answer, kept in the server's own memory: what is asked for again does not wait for others' pictures."""
+
+    value: Any
+
+    @property
+    def nbytes(self) -> int:
+        return (len(self.value) if isinstance(self.value, bytes) else 1000) + 200
 
 
 class PreviewPool:
@@ -51,6 +68,7 @@ class PreviewPool:
         self._jobs: list[_Job] = []
         self._count = itertools.count()
         self._wake = asyncio.Event()
+        self._answers: Cache[_Answer] = Cache(ANSWER_BYTES)
         self._told: OrderedDict[str, None] = OrderedDict()
         self._pipe: Connection | None = None
         self._process: BaseProcess | None = None
@@ -86,15 +104,30 @@ class PreviewPool:
         if self._pipe:
             self._pipe.close()
 
-    async def ask(self, document: dict[str, Any], ask: Ask, priority: int = 5, channel: str | None = None) -> Any:
-        """The picture (bytes) or pixel values. A waiting request with the same channel is given up as Superseded."""
+    async def ask(self, seen: Seen, ask: Ask, priority: int = 5, channel: str | None = None) -> Any:
+        """The picture (bytes) or values. A waiting request with the same channel is given up as Superseded."""
+        key = f"{seen.known} {ask}" if seen.known else ""
+        if key and (kept := self._answers.get(key)) is not None:
+            return kept.value
+        value = await self._queue(seen, ask, priority, channel)
+        if key:
+            self._answers.put(key, _Answer(value))
+        return value
+
+    async def errand(self, name: str, *arguments: Any, priority: int = 3) -> Any:
+        """Something that needs footage decoded, but no shot (see preview.ERRANDS)."""
+        return await self._queue(None, (name, arguments), priority, None)
+
+    async def _queue(
+        self, seen: Seen | None, wanted: Ask | tuple[str, tuple[Any, ...]], priority: int, channel: str | None
+    ) -> Any:
         if channel is not None:
             for job in [j for j in self._jobs if j.channel == channel]:
                 self._jobs.remove(job)
                 if not job.future.done():
                     job.future.set_exception(Superseded("A newer picture was asked for."))
         future: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
-        self._jobs.append(_Job(priority, next(self._count), channel, document, ask, future))
+        self._jobs.append(_Job(priority, next(self._count), channel, seen, wanted, future))
         self._wake.set()
         return await future
 
@@ -113,23 +146,30 @@ class PreviewPool:
                 self._kill()
                 self._spawn()
                 kind, value = "preview", "Drawing this frame failed and was given up; the preview was started again."
+            except Exception as error:  # a request that cannot even be sent is no reason to answer none any more
+                log.exception("a request could not be passed on")
+                kind, value = "preview", f"This frame could not be asked for ({type(error).__name__})."
             if job.future.done():
                 continue
             if kind == "ok":
                 job.future.set_result(value)
             else:
-                job.future.set_exception(NotFound(value) if kind == NotFound.code else PreviewFailed(value))
+                job.future.set_exception(EXPECTED.get(kind, PreviewFailed)(value))
 
     def _exchange(self, job: _Job) -> tuple[str, Any]:
         assert self._pipe is not None
-        text = json.dumps(job.document, sort_keys=True)
-        key = blake2b(text.encode(), digest_size=16).hexdigest()
-        if key not in self._told:
-            self._pipe.send(("shot", key, text))
-            self._told[key] = None
-            while len(self._told) > SHOTS_KEPT:
-                self._told.popitem(last=False)
-        self._pipe.send(("ask", job.order, replace(job.ask, shot=key)))
+        if job.seen is None:
+            self._pipe.send(("errand", job.order, job.wanted))
+        else:
+            text = json.dumps(job.seen.document, sort_keys=True)
+            key = blake2b(text.encode(), digest_size=16).hexdigest()
+            if key not in self._told:
+                self._pipe.send(("shot", key, text))
+                self._told[key] = None
+                while len(self._told) > SHOTS_KEPT:
+                    self._told.popitem(last=False)
+            assert isinstance(job.wanted, Ask)
+            self._pipe.send(("ask", job.order, replace(job.wanted, shot=key)))
         if not self._pipe.poll(FRAME_SECONDS):
             raise TimeoutError
         _, kind, value = self._pipe.recv()

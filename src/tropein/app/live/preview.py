@@ -7,9 +7,11 @@ of what they show, so that undo and a second look cost nothing.
 from __future__ import annotations
 
 import json
+import logging
 import os
 import resource
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -17,7 +19,9 @@ from typing import Any
 
 from tropein.core.compose.warm import warm
 from tropein.core.errors import TropeinError
+from tropein.core.limited import end_with_parent
 
+log = logging.getLogger(__name__)
 MEMORY_BYTES = 12 << 30  # address space, not resident memory: thread stacks and mapped files count
 JPEG_SHARE = 4  # a quarter of the cache limit is for finished JPEGs
 SHOTS_KEPT = 16
@@ -60,14 +64,15 @@ class Previewer:
     """Answers requests for pictures of shots it was told of."""
 
     def __init__(self, media: Path, artefacts: Path, cache_bytes: int) -> None:
-        from tropein.app.store.artefacts import Artefacts
+        from tropein.core.compose.artefacts import Artefacts
         from tropein.core.compose.cache import Cache
         from tropein.core.compose.render import Renderer
         from tropein.core.media.record import MediaStore
         from tropein.core.media.source import Sources
 
-        sources = Sources(MediaStore(media), final=False)
-        kept = Artefacts(artefacts)
+        self.store = MediaStore(media)
+        sources = Sources(self.store, final=False)
+        self.artefacts = kept = Artefacts(artefacts)
         self.renderer = Renderer(sources, kept.path, cache_bytes - cache_bytes // JPEG_SHARE, kept.cutout)
         self.jpegs: Cache[Jpeg] = Cache(cache_bytes // JPEG_SHARE)
         self.shots: OrderedDict[str, Any] = OrderedDict()
@@ -147,8 +152,46 @@ class Previewer:
         return {"linear": [round(float(v), 5) for v in linear], "display": [int(v) for v in shown]}
 
 
+def _snap(previewer: Previewer, media: str, frame: int, corners: list[tuple[float, float]]) -> dict[str, Any]:
+    """Four corners drawn to the edges near them (see core.track.snap)."""
+    import numpy as np
+
+    from tropein.core.errors import BadInput
+    from tropein.core.media.grey import GreyFrames
+    from tropein.core.track.snap import snapped
+
+    frames = GreyFrames(previewer.store, media)
+    try:
+        if frame >= len(frames):
+            raise BadInput("The footage has no such frame.")
+        found, sides = snapped(frames.frame(frame), np.array(corners))
+    finally:
+        frames.close()
+    return {"corners": [(round(float(x), 3), round(float(y), 3)) for x, y in found], "sides": sides}
+
+
+def _patches(previewer: Previewer, media: str, samples: str, frames: list[int], point: int, half: float) -> bytes:
+    """What a track holds on to at some frames, side by side, as a JPEG (see core.track.strip)."""
+    import simplejpeg
+
+    from tropein.core.media.colour_frames import ColourFrames
+    from tropein.core.track.strip import strip
+
+    pictures = ColourFrames(previewer.store, media)
+    try:
+        row = strip(previewer.artefacts.track(samples), pictures, frames, point, half)
+    finally:
+        pictures.close()
+    return bytes(simplejpeg.encode_jpeg(row, 88, colorsubsampling="444"))
+
+
+ERRANDS: dict[str, Callable[..., Any]] = {"snap": _snap, "patches": _patches}  # what needs footage decoded, but no shot
+
+
 def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None:
-    """The child's loop. Messages in: ("shot", key, json), ("ask", number, Ask). Out: (number, kind, value)."""
+    """The child's loop. Messages in: ("shot", key, json), ("ask", number, Ask), ("errand", number, (name, arguments)).
+    Out: (number, kind, value). No picture that cannot be drawn ends it."""
+    end_with_parent()
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     os.nice(1)
     previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
@@ -161,10 +204,15 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
         if message[0] == "shot":
             previewer.tell(message[1], message[2])
             continue
-        _, number, ask = message
+        what, number, wanted = message
         try:
-            pipe.send((number, "ok", previewer.answer(ask)))
+            if what == "errand":
+                answer: Any = ERRANDS[wanted[0]](previewer, *wanted[1])
+            else:
+                answer = previewer.answer(wanted)
+            pipe.send((number, "ok", answer))
         except TropeinError as error:
             pipe.send((number, error.code, error.message))
-        except (MemoryError, ValueError, ArithmeticError, OSError, RuntimeError) as error:
+        except Exception as error:
+            log.exception("a picture could not be drawn: %s", wanted)
             pipe.send((number, "preview", f"This frame could not be drawn ({type(error).__name__}: {error})."))

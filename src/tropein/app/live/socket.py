@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 import struct
 from typing import Annotated, Any
 
@@ -21,9 +22,13 @@ from tropein.app.live.events import Events
 from tropein.app.live.pool import PreviewPool, Superseded
 from tropein.app.live.preview import Ask
 from tropein.app.live.shots import LiveShots
+from tropein.app.store.database import is_gone
 from tropein.core.compose.view import View
+from tropein.core.document.base import Frame, Id
 from tropein.core.errors import TropeinError
 
+log = logging.getLogger(__name__)
+AWAY = "The database cannot be reached at the moment."
 MAX_OPEN = 24  # requests one page may have open; more are refused
 
 
@@ -31,10 +36,10 @@ class Wanted(BaseModel):
     """A page's request for a picture."""
 
     ask: Annotated[int, Field(ge=0, lt=2**32)]
-    shot: str
-    revision: int
+    shot: Id
+    revision: Annotated[int, Field(ge=-1, lt=2**31)]
     overlay: list[dict[str, Any]] = Field(default_factory=list, max_length=200)
-    frame: int
+    frame: Frame
     scale: Annotated[float, Field(gt=0.01, le=2)]
     view: View = "picture"
     matte: Annotated[str, Field(max_length=40)] = ""
@@ -90,7 +95,7 @@ class Connection:
 
     async def _answer(self, wanted: Wanted) -> None:
         try:
-            document = await self.shots.document(wanted.shot, wanted.revision, wanted.overlay)
+            seen = await self.shots.document(wanted.shot, wanted.revision, wanted.overlay)
             if wanted.channel and self._newest[wanted.channel] != wanted.ask:
                 raise Superseded("A newer picture was asked for.")
             ask = Ask(
@@ -98,11 +103,16 @@ class Connection:
                 quality=80 if wanted.draft else 88, matte=wanted.matte,
             )  # fmt: skip
             channel = f"{id(self)} {wanted.channel}" if wanted.channel else None
-            picture = await self.pool.ask(document, ask, 1 if wanted.channel == "view" else 3, channel)
+            picture = await self.pool.ask(seen, ask, 1 if wanted.channel == "view" else 3, channel)
         except Superseded:
             await self._say({"ask": wanted.ask, "superseded": True})
         except TropeinError as error:
             await self._say({"ask": wanted.ask, "error": error.message})
+        except Exception as error:  # every question gets an answer
+            if not is_gone(error):
+                log.exception("a picture could not be answered for")
+            words = AWAY if is_gone(error) else "The server could not answer this; its log says why."
+            await self._say({"ask": wanted.ask, "error": words, "away": is_gone(error)})
         else:
             async with self._sending:
                 await self.socket.send_bytes(struct.pack("<I", wanted.ask) + picture)

@@ -35,6 +35,7 @@ class EditRow(Base):
     patch: Mapped[list[Any]]
     inverse: Mapped[list[Any]]
     client: Mapped[str]
+    key: Mapped[str | None]
     created: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
@@ -63,6 +64,7 @@ class RunRow(Base):
     error: Mapped[str] = mapped_column(default="")
     params: Mapped[dict[str, Any]] = mapped_column(default=dict)
     result: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    attempts: Mapped[int] = mapped_column(default=0)
     created: Mapped[datetime] = mapped_column(server_default=func.now())
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
@@ -77,3 +79,12 @@ class ChunkRow(Base):
     state: Mapped[str] = mapped_column(default="waiting")
     done: Mapped[int] = mapped_column(default=0)
     attempts: Mapped[int] = mapped_column(default=0)
+
+
+class SettingRow(Base):
+    """A fact about the whole installation."""
+
+    __tablename__ = "setting"
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[Any] = mapped_column(JSONB)
+    changed: Mapped[datetime] = mapped_column(server_default=func.now())

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
-from sqlalchemy import select, text, update
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from tropein.app.store.models import ChunkRow, RunRow
@@ -12,7 +13,12 @@ from tropein.app.store.shots import notify
 from tropein.core.document import new_id
 from tropein.core.errors import NotFound
 
+LIVE = ("waiting", "running", "finishing")
 ENDED = ("done", "failed", "cancelled")
+MOST_ATTEMPTS = 12  # workers that may die over a piece of work before it is given up
+
+
+GIVEN_UP = f"The worker ended {MOST_ATTEMPTS} times while it did this, so it was given up. Its log says why (var/log/worker.log)."
 
 
 def create(
@@ -42,15 +48,18 @@ def announce(session: Session, run_id: str, **more: object) -> None:
     notify(session, kind="run", run=run_id, **more)
 
 
-def start(session: Session, run_id: str) -> bool:
-    """Take up a run; False when it has ended meanwhile."""
-    changed = session.execute(
-        update(RunRow)
-        .where(RunRow.id == run_id, RunRow.state.in_(("waiting", "running")))
-        .values(state="running", started=text("coalesce(started, now())"))
-    )
+def start(session: Session, run_id: str, counted: bool = True) -> bool:
+    """Take up a run; False when it has ended meanwhile. What was taken up too often ends here, as failed."""
+    row = session.get(RunRow, run_id, with_for_update=True)
+    if row is None or row.state not in ("waiting", "running"):
+        return False
+    row.attempts += counted
+    if row.attempts > MOST_ATTEMPTS:
+        end(session, run_id, "failed", error=GIVEN_UP)
+        return False
+    row.state, row.started = "running", row.started or func.now()
     announce(session, run_id)
-    return bool(changed.rowcount)  # type: ignore[attr-defined]
+    return True
 
 
 def progress(session: Session, run_id: str, done: int, total: int, note: str = "", **more: object) -> None:
@@ -78,6 +87,17 @@ def end(
     session.execute(update(RunRow).where(RunRow.id == run_id).values(**values))
     session.execute(update(RunRow).where(RunRow.id == run_id, RunRow.state.not_in(ENDED)).values(state=state))
     announce(session, run_id)
+
+
+def delete(session: Session, rows: Iterable[RunRow]) -> None:
+    """Forget runs; what a worker still does for them ends at its next frame."""
+    for row in rows:
+        session.delete(row)
+        announce(session, row.id)
+
+
+def of_shot(session: Session, shot_id: str) -> list[RunRow]:
+    return list(session.scalars(select(RunRow).where(RunRow.shot_id == shot_id)))
 
 
 def cancel(session: Session, run_id: str) -> RunRow:

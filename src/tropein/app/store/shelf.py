@@ -2,30 +2,38 @@
 
 from __future__ import annotations
 
+from pydantic import ValidationError
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tropein.app.store.models import ShelfRow, ShotRow
 from tropein.app.store.shots import notify
 from tropein.core.document import Footage, new_id
+from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.record import MediaRecord
 
 
 def add(session: Session, media: str, name: str, record: MediaRecord, tags: list[str], stock: bool = False) -> ShelfRow:
-    """A shelf item for stored media; the same media under the same name once."""
+    """A shelf item for stored media; the same media under the same name once. BadInput for facts that no shot could take."""
+    name = " ".join(name.split())[:120] or "untitled"
     found = session.scalars(select(ShelfRow).where(ShelfRow.media == media, ShelfRow.name == name)).first()
     if found:
         return found
     row = ShelfRow(
         id=new_id(),
         media=media,
-        name=name[:120] or "untitled",
+        name=name,
         kind=record.kind,
         stock=stock,
         tags=tags,
         facts=record.summary(),
     )
+    if record.kind != "sound":
+        try:
+            footage_of(row)
+        except ValidationError as error:
+            raise BadInput(f"This footage cannot be used in a shot: {explain(error)}.") from error
     session.add(row)
     session.flush()
     notify(session, kind="shelf")

@@ -9,12 +9,13 @@ from typing import Any
 from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
-from tropein.app.store.models import EditRow, ShotRow
+from tropein.app.store.models import EditRow, RunRow, ShotRow
 from tropein.core.document import SCHEMA_VERSION, Shot, new_id
-from tropein.core.document.patch import PatchOps, edit
+from tropein.core.document.patch import PatchOps, apply_patch, edit
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Conflict, NotFound
 
+MOST_TOLD_BYTES = 7900  # PostgreSQL takes less than 8000
 WORK = ("worker", "tracks")  # who edits for the shot's own work, not for a person
 
 
@@ -31,8 +32,11 @@ class ShotState:
 
 
 def notify(session: Session, **event: object) -> None:
-    """Tell every server process; delivered when the transaction commits."""
-    session.execute(text("select pg_notify('tropein', :body)"), {"body": json.dumps(event)})
+    """Tell every server process; delivered when the transaction commits. What does not fit loses its lists."""
+    body = json.dumps(event)
+    if len(body.encode()) > MOST_TOLD_BYTES:
+        body = json.dumps({k: v for k, v in event.items() if not isinstance(v, list)})
+    session.execute(text("select pg_notify('tropein', :body)"), {"body": body})
 
 
 def create(session: Session, shot: Shot, shot_id: str | None = None) -> ShotState:
@@ -50,6 +54,26 @@ def row_of(session: Session, shot_id: str, lock: bool = False) -> ShotRow:
     if row.document.get("schema_version") != SCHEMA_VERSION:
         row.document = load_shot(row.document).model_dump(mode="json")
     return row
+
+
+def newest(session: Session, shot_id: str) -> int:
+    """The number of a shot's last revision."""
+    revision = session.scalar(select(ShotRow.revision).where(ShotRow.id == shot_id))
+    if revision is None:
+        raise NotFound("This shot does not exist (any more).")
+    return revision
+
+
+def document_at(session: Session, shot_id: str, revision: int) -> dict[str, Any]:
+    """The plain document as it stood at a revision: what was done since is taken back, step by step."""
+    row = row_of(session, shot_id)
+    if not 0 <= revision <= row.revision:
+        raise NotFound(f"The shot has no revision {revision}.")
+    query = select(EditRow.inverse).where(EditRow.shot_id == shot_id, EditRow.number > revision)
+    document = row.document
+    for inverse in session.scalars(query.order_by(EditRow.number.desc())):
+        document = apply_patch(document, inverse)
+    return load_shot(document).model_dump(mode="json")
 
 
 def state(session: Session, shot_id: str) -> ShotState:
@@ -70,13 +94,17 @@ def _redoable(session: Session, shot_id: str) -> EditRow | None:
     return session.scalars(query.order_by(EditRow.number).limit(1)).first()
 
 
-def apply(session: Session, shot_id: str, base: int | None, label: str, ops: PatchOps, client: str = "") -> ShotState:
+def apply(
+    session: Session, shot_id: str, base: int | None, label: str, ops: PatchOps, client: str = "", key: str | None = None
+) -> ShotState:
     """Apply an edit made on revision `base` (None: on whatever stands, for work that touches only what is its own).
 
     Conflict, carrying the newer revision, when someone else was first. Results of the shot's own work that came meanwhile are no
-    conflict, unless the edit is about the same things.
+    conflict, unless the edit is about the same things. An edit whose `key` is stored already was sent twice, and stands.
     """
     row = row_of(session, shot_id, lock=True)
+    if key and session.scalar(select(EditRow.number).where(EditRow.shot_id == shot_id, EditRow.key == key)):
+        return state(session, shot_id)
     known = (
         base is None
         or base == row.revision
@@ -97,7 +125,7 @@ def apply(session: Session, shot_id: str, base: int | None, label: str, ops: Pat
     session.execute(
         update(EditRow).where(EditRow.shot_id == shot_id, EditRow.state == "undone").values(state="dropped")
     )
-    _store(session, row, after, shot, label, "edit", None, patch, inverse, client)
+    _store(session, row, after, shot, label, "edit", None, patch, inverse, client, key)
     return state(session, shot_id)
 
 
@@ -142,7 +170,7 @@ def _again(session: Session, row: ShotRow, target: EditRow, ops: PatchOps, kind:
 
 def _store(
     session: Session, row: ShotRow, after: dict[str, Any], shot: Shot, label: str, kind: str, target: int | None,
-    patch: PatchOps, inverse: PatchOps, client: str,
+    patch: PatchOps, inverse: PatchOps, client: str, key: str | None = None,
 ) -> None:  # fmt: skip
     row.revision += 1
     row.document, row.name = after, shot.name
@@ -151,7 +179,7 @@ def _store(
     session.add(
         EditRow(
             shot_id=row.id, number=row.revision, label=label[:200], kind=kind, target=target, state=state_now,
-            patch=patch, inverse=inverse, client=client[:60],
+            patch=patch, inverse=inverse, client=client[:60], key=key,
         )
     )  # fmt: skip
     session.flush()
@@ -179,6 +207,13 @@ def file_stem(name: str) -> str:
 
 def all_shots(session: Session) -> list[ShotRow]:
     return list(session.scalars(select(ShotRow).order_by(ShotRow.created)))
+
+
+def with_runs(session: Session) -> list[tuple[ShotRow, int]]:
+    """Every shot, and how many pieces of work it has."""
+    count = select(RunRow.shot_id, func.count().label("n")).group_by(RunRow.shot_id).subquery()
+    query = select(ShotRow, func.coalesce(count.c.n, 0)).outerjoin(count, count.c.shot_id == ShotRow.id)
+    return [(row, int(n)) for row, n in session.execute(query.order_by(ShotRow.created))]
 
 
 def delete(session: Session, shot_id: str) -> None:

@@ -5,17 +5,16 @@ from __future__ import annotations
 from bisect import bisect_right
 from typing import Any
 
-from tropein.core.document.animated import Animated, DrawnCurve, Key
-from tropein.core.document.matte import Outline, OutlinePoint
+from tropein.core.animate.values import flat
+from tropein.core.document.animated import Animated, Key
 
 
 def sample(parameter: Animated[Any], frame: float) -> Any:
-    """The value of `parameter` at `frame` (floats are sub-frames). Before the first and after the last key it holds."""
+    """The value of `parameter` at `frame` (floats are sub-frames). Before the first and after the last key it holds. Values travel
+    number by number; two that have not as many numbers (curves of other points) do not: the one before holds."""
     keys = parameter.keys
     if not keys:
         return parameter.value
-    if isinstance(keys[0].value, Outline):
-        return _outline(keys, frame)
     right = bisect_right(keys, frame, key=lambda key: key.frame)
     if right == 0:
         return keys[0].value
@@ -28,21 +27,10 @@ def sample(parameter: Animated[Any], frame: float) -> Any:
         return _smooth(keys, right - 1, share)
     if left.ease == "bezier":
         share = bezier_share(left.handles, share)
-    return _mix(left.value, after.value, share)
-
-
-def _outline(keys: list[Key[Any]], frame: float) -> Outline:
-    """Outlines travel point by point, all their numbers as one."""
-    numbers = [tuple(n for point in key.value.points for n in point.numbers()) for key in keys]
-    plain = Animated[tuple].model_construct(
-        value=numbers[0],
-        keys=[
-            Key[tuple].model_construct(frame=k.frame, value=n, ease=k.ease, handles=k.handles)
-            for k, n in zip(keys, numbers, strict=True)
-        ],
-    )
-    flat = sample(plain, frame)
-    return Outline.model_construct(points=[OutlinePoint.of(flat[i : i + 8]) for i in range(0, len(flat), 8)])
+    (a, back), (b, _) = flat(left.value), flat(after.value)
+    if len(a) != len(b):
+        return left.value
+    return back(tuple(x + (y - x) * share for x, y in zip(a, b, strict=True)))
 
 
 def bezier_share(handles: tuple[float, float, float, float], time_share: float) -> float:
@@ -60,29 +48,16 @@ def bezier_share(handles: tuple[float, float, float, float], time_share: float) 
     return 3 * (1 - t) ** 2 * t * y1 + 3 * (1 - t) * t * t * y2 + t**3
 
 
-def _mix(a: Any, b: Any, share: float) -> Any:
-    if isinstance(a, DrawnCurve):
-        if len(a.points) != len(b.points):
-            return a if share < 1 else b
-        return DrawnCurve(
-            points=[_mix(p, q, min(max(share, 0.0), 1.0)) for p, q in zip(a.points, b.points, strict=True)]
-        )
-    if isinstance(a, tuple):
-        return tuple(_mix(x, y, share) for x, y in zip(a, b, strict=True))
-    return a + (b - a) * share
-
-
 def _smooth(keys: list[Key[Any]], i: int, share: float) -> Any:
-    value = keys[i].value
-    if isinstance(value, DrawnCurve):
-        return _mix(value, keys[i + 1].value, share * share * (3 - 2 * share))
-    around = keys[max(i - 1, 0) : i + 3]
-    first = i - max(i - 1, 0)
-    frames = [float(key.frame) for key in around]
-    if isinstance(value, tuple):
-        columns = zip(*(key.value for key in around), strict=True)
-        return tuple(_hermite(frames, list(column), first, share) for column in columns)
-    return _hermite(frames, [key.value for key in around], first, share)
+    """Between keys i and i + 1, by their neighbours too as far as those have as many numbers."""
+    numbers, back = flat(keys[i].value)
+    around = {k: flat(keys[k].value)[0] for k in range(max(i - 1, 0), min(i + 3, len(keys)))}
+    if len(around[i + 1]) != len(numbers):
+        return keys[i].value
+    kept = [k for k, n in around.items() if len(n) == len(numbers)]
+    frames = [float(keys[k].frame) for k in kept]
+    columns = zip(*(around[k] for k in kept), strict=True)
+    return back(tuple(_hermite(frames, list(column), kept.index(i), share) for column in columns))
 
 
 def _hermite(frames: list[float], values: list[float], i: int, share: float) -> float:

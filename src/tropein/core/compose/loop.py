@@ -10,6 +10,7 @@ import numpy as np
 
 from tropein.core.compose.render import Renderer
 from tropein.core.document import FootageLayer, Shot
+from tropein.core.files import whole
 from tropein.core.media.encode import MOVIES, Format, MovieWriter, Target, write_coverage, write_picture
 from tropein.core.media.record import MediaStore
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
@@ -24,39 +25,35 @@ def target_of(shot: Shot, scale: float, form: Format) -> Target:
 
 def render_part(
     renderer: Renderer, shot: Shot, first: int, last: int, scale: float, form: Format, path: Path,
-    tick: Callable[[int], None] = lambda frame: None, matte: str | None = None,
+    tick: Callable[[int], None] = lambda frame: None, matte: str | None = None, again: bool = True,
 ) -> None:  # fmt: skip
     """Frames first..last (both included) into one movie file, which gets its name only when whole, or into picture files
-    when `path` holds a %04d. `tick(frame)` is called after each and may raise to stop. With `matte` (its id) only that matte's
-    coverage is written: as grey in films, as 16-bit grey PNG with its values as they are, as equal channels in EXR."""
+    when `path` holds a %04d; with `again` false, pictures that are there are left as they are. `tick(frame)` is called after
+    each and may raise to stop. With `matte` (its id) only that matte's coverage is written: as grey in films, as 16-bit grey PNG
+    with its values as they are, as equal channels in EXR."""
     planner = renderer.planner(shot, scale, "final")
     window = planner.frame_window
+
+    def pixels_of(frame: int) -> Pixels:
+        if matte is None:
+            return np.ascontiguousarray(renderer.run(planner.plan(frame)).fill(window))
+        return _grey(renderer.run(planner.matte(matte, frame)).plane, as_codes=form != "exr")
+
+    if form in MOVIES:
+        with whole(path) as hidden, MovieWriter(hidden, target_of(shot, scale, form)) as writer:
+            for frame in range(first, last + 1):
+                writer.add(pixels_of(frame))
+                tick(frame)
+        return
     path.parent.mkdir(parents=True, exist_ok=True)
-    hidden = path.with_name(f".{path.name}")
-    writer = MovieWriter(hidden, target_of(shot, scale, form)) if form in MOVIES else None
-    try:
-        for frame in range(first, last + 1):
-            if matte is None:
-                pixels = np.ascontiguousarray(renderer.run(planner.plan(frame)).fill(window))
+    for frame in range(first, last + 1):
+        picture = Path(str(path) % frame)
+        if again or not picture.exists():
+            if matte is not None and form == "png":
+                write_coverage(picture, renderer.run(planner.matte(matte, frame)).plane)
             else:
-                plane = renderer.run(planner.matte(matte, frame)).plane
-                pixels = _grey(plane, as_codes=form != "exr")
-            if writer:
-                writer.add(pixels)
-            elif matte is not None and form == "png":
-                write_coverage(Path(str(path) % frame), plane)
-            else:
-                write_picture(Path(str(path) % frame), pixels, form)
-            tick(frame)
-        if writer:
-            writer.close()
-            writer = None
-            hidden.replace(path)
-    finally:
-        if writer:
-            writer.close()
-        if form in MOVIES:
-            hidden.unlink(missing_ok=True)
+                write_picture(picture, pixels_of(frame), form)
+        tick(frame)
 
 
 def _grey(plane: Plane, as_codes: bool) -> Pixels:

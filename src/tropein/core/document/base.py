@@ -17,10 +17,23 @@ class Model(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
-Id = Annotated[str, StringConstraints(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")]
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
-ContentHash = Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{32}$")]
-Frame = Annotated[int, Field(ge=-1_000_000, le=1_000_000)]
+ID_PATTERN = r"^[a-z0-9][a-z0-9-]{0,39}$"
+HASH_PATTERN = r"^[0-9a-f]{32}$"
+MOST_FRAMES = 1_000_000
+
+
+def _storable(text: str) -> str:
+    """The database and files take any character but the one numbered 0, and halves of one."""
+    if "\x00" in text or not text.isprintable() and any("\ud800" <= c <= "\udfff" for c in text):
+        raise ValueError("text may not hold the character 0, nor halves of a character")
+    return text
+
+
+Id = Annotated[str, StringConstraints(pattern=ID_PATTERN)]
+Text = Annotated[str, AfterValidator(_storable)]
+Name = Annotated[Text, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+ContentHash = Annotated[str, StringConstraints(pattern=HASH_PATTERN)]
+Frame = Annotated[int, Field(ge=-MOST_FRAMES, le=MOST_FRAMES)]
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 Size = Annotated[tuple[int, int], Field(description="width and height in pixels")]
 

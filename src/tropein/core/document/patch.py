@@ -2,24 +2,56 @@
 
 from __future__ import annotations
 
+import copy
 from typing import Any
 
 import jsonpatch
-from jsonpointer import JsonPointerException
+from jsonpointer import JsonPointerException, resolve_pointer
 
 from tropein.core.document.shot import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 
 PatchOps = list[dict[str, Any]]
+MOST_OPS = 5000
+MOST_COPIED = 200_000  # values and 16ths of a kilobyte of text that the copies of one patch may bring
+_DOES_NOT_FIT = (
+    jsonpatch.JsonPatchException, JsonPointerException, TypeError, KeyError, ValueError, IndexError, AttributeError, RecursionError,
+)  # fmt: skip
 
 
 def apply_patch(document: dict[str, Any], ops: PatchOps) -> dict[str, Any]:
-    """The patched copy of a plain document, not validated; BadInput when an operation does not fit."""
+    """The patched copy of a plain document, not validated; BadInput when an operation does not fit, or when there are too many,
+    or their copies multiply what is there."""
+    if len(ops) > MOST_OPS:
+        raise BadInput(f"A change may have up to {MOST_OPS} operations.")
+    result: Any = copy.deepcopy(document)
+    copied = 0
     try:
-        return dict(jsonpatch.apply_patch(document, ops, in_place=False))
-    except (jsonpatch.JsonPatchException, JsonPointerException, TypeError, KeyError, ValueError, IndexError) as error:
+        for op in ops:
+            if op.get("op") == "copy":
+                copied += weight(resolve_pointer(result, op["from"]), MOST_COPIED)
+                if copied > MOST_COPIED:
+                    raise BadInput("The change copies more than a change may.")
+            result = jsonpatch.JsonPatch([op]).apply(result, in_place=True)
+        return dict(result)
+    except _DOES_NOT_FIT as error:
         raise BadInput(f"The change does not fit the shot: {error}") from error
+
+
+def weight(value: Any, enough: int) -> int:
+    """How many values a plain document holds, long text counting for more; counting ends once there are `enough`."""
+    total, left = 0, [value]
+    while left and total <= enough:
+        item = left.pop()
+        total += 1
+        if isinstance(item, str):
+            total += len(item) // 64
+        elif isinstance(item, list):
+            left.extend(item)
+        elif isinstance(item, dict):
+            left.extend(item.values())
+    return total
 
 
 def edit(document: dict[str, Any], ops: PatchOps) -> tuple[dict[str, Any], Shot, PatchOps, PatchOps]:

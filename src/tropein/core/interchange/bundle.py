@@ -3,61 +3,64 @@
 from __future__ import annotations
 
 import json
+import struct
+import tempfile
 import zipfile
+import zlib
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 
-from tropein.core.document import CutoutPiece, Shot
+from tropein.core.compose.artefacts import TRACK, Artefacts, stored_with
+from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
-from tropein.core.media.record import MediaStore
+from tropein.core.files import whole
+from tropein.core.media.probe import natural
+from tropein.core.media.record import MediaStore, content_hash
 from tropein.core.media.zips import check_zip, unpack
 
 MAX_SHOT_BYTES = 64 << 20
+MAX_TRACK_BYTES = 64 << 20  # packed
+FOLDERS = {TRACK: "tracks"}
+DAMAGED = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, NotImplementedError, RuntimeError, ValueError)
 
 
-def write_bundle(shot: Shot, store: MediaStore, artefacts: Path, out: Path) -> None:
-    """Everything needed to open the shot elsewhere; proxies are made again there."""
-    part = out.with_name(f".{out.name}.part")
-    try:
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-            archive.writestr("shot.json", shot.model_dump_json(indent=1))
-            for media in sorted({f.media for f in shot.footage.values()}):
-                record = store.record(media)
-                for name in record.files:
-                    path = store.folder(media) / "original" / name
-                    archive.write(path, f"media/{media}/{name}", zipfile.ZIP_STORED)
-            for folder, name in _bulk(shot):
-                archive.write(artefacts / name[:2] / name, f"{folder}/{name}", zipfile.ZIP_STORED)
-        part.replace(out)
-    finally:
-        part.unlink(missing_ok=True)
+def write_bundle(shot: Shot, store: MediaStore, artefacts: Artefacts, out: Path) -> None:
+    """Everything needed to open the shot elsewhere; proxies are made again there. OutOfSpace when the disk is full."""
+    with whole(out) as part, zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        archive.writestr("shot.json", shot.model_dump_json(indent=1))
+        for media in sorted({f.media for f in shot.footage.values()}):
+            record = store.record(media)
+            for name in record.files:
+                path = store.folder(media) / "original" / name
+                archive.write(path, f"media/{media}/{name}", zipfile.ZIP_STORED)
+        for name, suffix in sorted(set(stored_with(shot))):
+            archive.write(artefacts.root / name[:2] / f"{name}{suffix}", _within(name, suffix), zipfile.ZIP_STORED)
 
 
-def _bulk(shot: Shot) -> list[tuple[str, str]]:
-    """(folder in the bundle, file name) of what lies beside the document."""
-    tracks = {f"{t.samples}.json.gz" for t in shot.tracks.values() if t.samples}
-    pieces = [p for m in shot.mattes.values() for p in m.pieces if isinstance(p, CutoutPiece)]
-    cutouts = {f"{p.samples}.cutout.zip" for p in pieces if p.samples}
-    return [*(("tracks", n) for n in sorted(tracks)), *(("cut-outs", n) for n in sorted(cutouts))]
+def _within(name: str, suffix: str) -> str:
+    return f"{FOLDERS.get(suffix, 'cut-outs')}/{name}{suffix}"
 
 
 class Bundle:
-    """An opened bundle: its shot, and its files on request."""
+    """An opened bundle: its shot, and its files on request. BadInput, in words, for all that is wrong with one."""
 
     def __init__(self, path: Path) -> None:
-        try:
+        with _as_bad_input(f"{path.name} is not a shot bundle."):
             self._archive = zipfile.ZipFile(path)
-        except (zipfile.BadZipFile, OSError) as error:
-            raise BadInput(f"{path.name} is not a shot bundle.") from error
-        self._infos = {i.filename: i for i in check_zip(self._archive, path.stat().st_size)}
-        info = self._infos.get("shot.json")
-        if info is None or info.file_size > MAX_SHOT_BYTES:
-            raise BadInput(f"{path.name} holds no shot.")
         try:
-            self.shot = load_shot(json.loads(self._archive.read(info)))
-        except (ValueError, zipfile.BadZipFile) as error:
-            raise BadInput(f"The shot in {path.name} is damaged.") from error
+            self._infos = {i.filename: i for i in check_zip(self._archive, path.stat().st_size)}
+            if any(i.flag_bits & 1 for i in self._infos.values()):
+                raise BadInput(f"{path.name} is encrypted; a bundle is not.")
+            info = self._infos.get("shot.json")
+            if info is None or info.file_size > MAX_SHOT_BYTES:
+                raise BadInput(f"{path.name} holds no shot.")
+            with _as_bad_input(f"The shot in {path.name} is damaged."):
+                self.shot = load_shot(json.loads(self._archive.read(info)))
+        except BaseException:
+            self._archive.close()
+            raise
 
     def media(self) -> Iterator[tuple[str, list[zipfile.ZipInfo]]]:
         """(content hash, files) of every media the shot uses; BadInput when one is missing."""
@@ -67,25 +70,46 @@ class Bundle:
                 raise BadInput("The bundle does not hold all the media its shot uses.")
             yield media, files
 
-    def unpack_media(self, files: list[zipfile.ZipInfo], folder: Path) -> None:
+    def unpack_media(self, media: str, files: list[zipfile.ZipInfo], folder: Path) -> list[Path]:
+        """The files of one piece of media, in order; BadInput when they are not what its name says."""
         folder.mkdir(parents=True, exist_ok=True)
         for info in files:
             self._unpack(info, folder / PurePosixPath(info.filename).name)
+        paths = sorted(folder.iterdir(), key=natural)
+        if content_hash(paths) != media:
+            raise BadInput("The media in the bundle is not what its shot names.")
+        return paths
 
-    def unpack_tracks(self, artefacts: Path) -> None:
-        for folder, name in _bulk(self.shot):
-            info = self._infos.get(f"{folder}/{name}")
-            if info is None:
-                raise BadInput(f"The bundle does not hold all the {folder} of its shot.")
-            target = artefacts / name[:2] / name
-            target.parent.mkdir(parents=True, exist_ok=True)
-            self._unpack(info, target)
+    def unpack_bulk(self, artefacts: Artefacts) -> None:
+        """Tracks and cut-outs into the artefacts, each checked against its name before it is stored."""
+        with tempfile.TemporaryDirectory() as folder:
+            for name, suffix in sorted(set(stored_with(self.shot))):
+                info = self._infos.get(_within(name, suffix))
+                if info is None:
+                    raise BadInput("The bundle does not hold all the tracks and cut-outs of its shot.")
+                if suffix == TRACK and info.file_size > MAX_TRACK_BYTES:
+                    raise BadInput("A track in the bundle is larger than any can be.")
+                target = Path(folder) / "file"
+                self._unpack(info, target)
+                if suffix == TRACK:
+                    artefacts.take_track(name, target.read_bytes())
+                else:
+                    artefacts.take_cutout(name, target)
 
     def _unpack(self, info: zipfile.ZipInfo, target: Path) -> None:
-        try:
+        with _as_bad_input("The bundle is damaged."):
             unpack(self._archive, info, target)
-        except zipfile.BadZipFile as error:
-            raise BadInput("The bundle is damaged.") from error
 
     def close(self) -> None:
         self._archive.close()
+
+
+@contextmanager
+def _as_bad_input(words: str) -> Iterator[None]:
+    """What reading a damaged zip, or JSON that nests without end, raises, in words."""
+    try:
+        yield
+    except BadInput:
+        raise
+    except (*DAMAGED, FileNotFoundError, PermissionError, RecursionError) as error:
+        raise BadInput(words) from error

@@ -52,14 +52,19 @@ def written(move: Move, file: CameraFile, form: str) -> bytes:
 
 def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
     """The first camera of the stage, through what it hangs from. BadInput says what is missing."""
-    from pxr import Tf, Usd, UsdGeom
+    from pxr import Sdf, Tf, Usd, UsdGeom
 
     with tempfile.TemporaryDirectory() as name:  # the library only knows files
         folder = Path(name)
         path = folder / f"camera{suffix}"
         path.write_bytes(data)
         try:
-            stage = Usd.Stage.Open(str(path), Usd.Stage.LoadNone)
+            layer = Sdf.Layer.FindOrOpen(str(path))
+            if layer is None:
+                raise BadInput("This is not a USD file that can be read.")
+            if _leads_elsewhere(layer):
+                raise BadInput("The file refers to other files, which are not read: flatten it into one and try again.")
+            stage = Usd.Stage.Open(layer, Usd.Stage.LoadNone)
         except Tf.ErrorException as error:
             raise BadInput("This is not a USD file that can be read.") from error
         prim = next((p for p in stage.Traverse() if p.IsA(UsdGeom.Camera)), None)
@@ -85,7 +90,10 @@ def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
             cache.SetTime(time)
             frames.append(frame)
             poses.append(rigid(up @ np.array(cache.GetLocalToWorldTransform(prim)).T))
-        focal = camera.GetFocalLengthAttr().Get(times[0]) / camera.GetHorizontalApertureAttr().Get(times[0]) * size[0]
+        aperture = camera.GetHorizontalApertureAttr().Get(times[0])
+        if not aperture or aperture <= 0:
+            raise BadInput("The file's camera has no width of picture (its horizontal aperture is 0).")
+        focal = camera.GetFocalLengthAttr().Get(times[0]) / aperture * size[0]
         clouds = []
         for p in stage.Traverse():
             if p.IsA(UsdGeom.Points) and (points := UsdGeom.Points(p).GetPointsAttr().Get(times[0])) is not None:
@@ -93,6 +101,21 @@ def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
                 clouds.append(np.array(points, float) @ matrix[:3, :3].T + matrix[:3, 3])
         radial = noted_radial(prim.GetCustomDataByKey(NOTE))
     return Move(frames, np.array(poses), float(focal), np.concatenate(clouds) if clouds else np.zeros((0, 3)), radial)
+
+
+def _leads_elsewhere(layer: Any) -> bool:
+    """Whether a layer takes anything in from other files: layers below it, references, payloads, clips of values."""
+    if layer.GetCompositionAssetDependencies():
+        return True
+    found = False
+
+    def look(path: Any) -> None:
+        nonlocal found
+        prim = layer.GetPrimAtPath(path) if path.IsPrimPath() else None
+        found = found or (prim is not None and prim.HasInfo("clips"))
+
+    layer.Traverse("/", look)
+    return found
 
 
 def _chain(prim: Any) -> Iterator[Any]:

@@ -5,9 +5,11 @@ Both have y up and cameras that look along their own -z; ours have y down and lo
 
 from __future__ import annotations
 
+import struct
+import tempfile
 from fractions import Fraction
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,10 +17,24 @@ from numpy.typing import NDArray
 from tropein.core.errors import BadInput
 from tropein.core.interchange import camera_gltf, camera_usd
 from tropein.core.interchange.camera_move import Move
+from tropein.core.limited import Limits, Say, run
 from tropein.core.track.file import CameraFile, CameraSample, SolveFacts
 
 Form = Literal["glb", "gltf", "usda", "usdc"]
 READABLE = (".glb", ".gltf", ".usda", ".usdc", ".usd", ".usdz")
+MOST_POINTS = 500_000
+LIMITS = Limits(memory_bytes=4 << 30, quiet_s=60, total_s=60)
+# what libraries raise for numbers and structures that cannot be
+DAMAGED = (
+    ValueError,
+    LookupError,
+    TypeError,
+    ArithmeticError,
+    AttributeError,
+    RecursionError,
+    AssertionError,
+    struct.error,
+)
 FLIP = np.diag([1.0, -1.0, -1.0, 1.0])
 
 
@@ -33,16 +49,37 @@ def written(file: CameraFile, form: Form, world: list[float] | None = None) -> b
     return camera_usd.written(move, file, form)
 
 
+def read_limited(data: bytes, name: str, like: CameraFile) -> CameraFile:
+    """`read` in a child process with limits: what a library makes of a damaged file is no danger to this one."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "camera"
+        path.write_bytes(data)
+        arguments = [str(path), name, like.model_dump(mode="json")]
+        return CameraFile.model_validate(run("tropein.core.interchange.cameras:_in_child", arguments, LIMITS))
+
+
+def _in_child(say: Say, path: str, name: str, like: dict[str, Any]) -> dict[str, Any]:
+    return read(Path(path).read_bytes(), name, CameraFile.model_validate(like)).model_dump(mode="json")
+
+
 def read(data: bytes, name: str, like: CameraFile) -> CameraFile:
-    """A camera from a file called `name`; `like` says of what footage (size, rate). BadInput says what is missing in it."""
+    """A camera from a file called `name`; `like` says of what footage (size, rate). BadInput says what is missing in it, or that it
+    is damaged."""
     suffix = Path(name).suffix.lower()
     if suffix not in READABLE:
         raise BadInput(f"Cameras are read from {', '.join(READABLE)} files.")
     fps = float(Fraction(like.rate))
     form = camera_gltf if suffix in (".glb", ".gltf") else camera_usd
-    move = form.read(data, suffix, like.size, fps)
+    try:
+        move = form.read(data, suffix, like.size, fps)
+    except DAMAGED as error:
+        raise BadInput(f"{name} is damaged, or says things that cannot be: {error}.") from error
     if not move.frames:
         raise BadInput(f"{name} holds no camera.")
+    if len(move.points) > MOST_POINTS:
+        raise BadInput(f"{name} holds more than {MOST_POINTS} points.")
+    if not (np.isfinite(move.poses).all() and np.isfinite(move.points).all() and 1e-3 < move.focal_px < 1e7):
+        raise BadInput(f"{name} is damaged: its camera has no place, or no lens, that could be.")
     rows = []
     for frame, pose in zip(move.frames, move.poses, strict=True):
         ours = np.linalg.inv(FLIP @ pose @ FLIP)[:3]

@@ -68,9 +68,14 @@ def _values(file: AnyFile, row: Sample) -> list[object]:
 def read_points(text: str, like: PointFile) -> PointFile:
     """A table with columns frame, x1, y1, ... as the samples of a point track; `confidence`, `lost` and `reason` may be
     there. `like` says of what footage. BadInput names the line that is wrong."""
-    rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff"))))
+    if text.count("\n") + text.count("\r") > 2 * MOST_ROWS:
+        raise BadInput(f"The table has more than {MOST_ROWS} lines.")
+    try:
+        rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff"))))
+    except csv.Error as error:
+        raise BadInput(f"This is not a table that can be read: {error}.") from error
     if len(rows) < 2 or len(rows) > MOST_ROWS:
-        raise BadInput("The table needs a line of column names and at least one frame.")
+        raise BadInput(f"The table needs a line of column names and at least one frame, and up to {MOST_ROWS}.")
     names = [n.strip().lower() for n in rows[0]]
     count = sum(n.startswith("x") and n[1:].isdigit() for n in names)
     wanted = ["frame", *(f"{axis}{i + 1}" for i in range(count) for axis in "xy")]

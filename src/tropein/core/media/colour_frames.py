@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tropein.core.media.clip import ClipReader, to_rgb
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import read_still
+from tropein.core.media.turning import turned
 from tropein.core.raster.colour import to_display
 
 KEPT_FRAMES = 12
@@ -48,8 +49,7 @@ class ColourFrames:
             return to_display(read_still(self._folder / self.record.files[index], self.record.space))
         rgb = to_rgb(self._reader.coded(index), self.record)[..., :3]
         rgb = (rgb >> 8).astype(np.uint8) if rgb.dtype == np.uint16 else rgb
-        if self.record.rotation:
-            rgb = np.rot90(rgb, self.record.rotation // 90)
+        rgb = turned(rgb, self.record.mirrored, self.record.rotation)
         if (rgb.shape[1], rgb.shape[0]) != self.record.size:
             rgb = cv2.resize(np.ascontiguousarray(rgb), self.record.size, interpolation=cv2.INTER_AREA)
         return np.ascontiguousarray(rgb)

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -13,9 +10,11 @@ from typing import Literal
 import av
 import cv2
 import numpy as np
+from av.video.codeccontext import VideoCodecContext
 from numpy.typing import NDArray
 
-from tropein.core.errors import BadInput, MediaError, OutOfSpace
+from tropein.core.errors import BadInput, MediaError
+from tropein.core.files import whole
 from tropein.core.raster.colour import to_display
 from tropein.core.raster.picture import Pixels
 from tropein.core.raster.yuv import halved
@@ -51,7 +50,7 @@ def straight(pixels: Pixels) -> np.ndarray:
 def write_picture(path: Path, pixels: Pixels, form: Format) -> None:
     """One PNG (16 bit, straight alpha, display-encoded) or EXR (half, premultiplied, linear) file, under its name only
     when it is whole."""
-    with _whole(path) as part:
+    with whole(path, sync=False) as part:
         if form == "png":
             _write_png(part, cv2.cvtColor(straight(pixels), cv2.COLOR_RGBA2BGRA))
         elif form == "exr":
@@ -67,7 +66,7 @@ def write_picture(path: Path, pixels: Pixels, form: Format) -> None:
 
 def write_coverage(path: Path, plane: NDArray[np.float32]) -> None:
     """Coverage (h, w) 0..1 as a grey 16-bit PNG, its values as they are."""
-    with _whole(path) as part:
+    with whole(path, sync=False) as part:
         _write_png(part, np.rint(np.clip(plane, 0, 1) * 65535).astype(np.uint16))
 
 
@@ -76,25 +75,6 @@ def _write_png(path: Path, codes: NDArray[np.uint16]) -> None:
     if not ok:
         raise MediaError("The picture could not be encoded as PNG.")
     path.write_bytes(data.tobytes())
-
-
-@contextmanager
-def _whole(path: Path) -> Iterator[Path]:
-    """A hidden name to write to; the file gets its own once it is whole."""
-    part = path.with_name(f".{path.name}.{os.getpid()}.part{path.suffix}")
-    try:
-        yield part
-        part.replace(path)
-    except OSError as error:
-        raise _disk(error) from error
-    finally:
-        part.unlink(missing_ok=True)
-
-
-def _disk(error: OSError) -> Exception:
-    if error.errno in (28, 122):
-        return OutOfSpace("The disk is full: the render was stopped; finished frames are kept.")
-    return error
 
 
 class MovieWriter:
@@ -109,7 +89,7 @@ class MovieWriter:
         context = stream.codec_context
         context.time_base = 1 / target.rate
         context.pix_fmt = "yuv420p" if h264 else "yuva444p10le"
-        context.color_primaries, context.color_trc, context.colorspace, context.color_range = 1, 1, 1, 1
+        _tag(context)
         if h264:
             stream.options = {"crf": "16", "preset": "medium", "bf": "0", "x264-params": "open-gop=0"}
             context.gop_size = max(1, round(float(target.rate)))
@@ -130,15 +110,31 @@ class MovieWriter:
             frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le").reformat(
                 format="yuva444p10le", dst_colorspace="ITU709", dst_color_range="MPEG"
             )
+        frame.color_primaries, frame.color_trc = 1, 1  # Rec.709; ProRes writes them into every picture
         frame.pts, frame.time_base = self._count, 1 / self.target.rate
         self._count += 1
         self._container.mux(self._stream.encode(frame))
 
+    def __enter__(self) -> MovieWriter:
+        return self
+
+    def __exit__(self, kind: object, *_: object) -> None:
+        if kind is None:
+            self.close()
+        else:
+            self._container.close()
+
     def close(self) -> None:
+        """Write what is left in the encoder, and end the file. OutOfSpace when the disk is full."""
         try:
             self._container.mux(self._stream.encode(None))
         finally:
             self._container.close()
+
+
+def _tag(context: VideoCodecContext) -> None:
+    """Rec.709, video range: what the pictures are, said in the file."""
+    context.color_primaries, context.color_trc, context.colorspace, context.color_range = 1, 1, 1, 1
 
 
 def join(parts: list[tuple[Path, int]], out: Path, target: Target, sound: Path | None = None,
@@ -159,6 +155,7 @@ def join(parts: list[tuple[Path, int]], out: Path, target: Target, sound: Path |
                     stream = container.add_stream_from_template(source)
                     stream.time_base = tick
                     stream.codec_context.codec_tag = source.codec_context.codec_tag  # which ProRes it is
+                    _tag(stream.codec_context)
                     if sound is not None:
                         audio = container.add_stream("aac" if name == "mp4" else "pcm_s16le", rate=48_000)
                         audio.codec_context.layout = "stereo"

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from tropein.core.media.clip import ClipReader, to_rgb
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import read_still
+from tropein.core.media.turning import turned
 from tropein.core.raster.colour import to_display
 
 KEEP_BYTES = 384 << 20
@@ -62,8 +63,7 @@ class GreyFrames:
             rgb = to_rgb(coded, self.record)[..., :3]
             rgb = (rgb >> 8).astype(np.uint8) if rgb.dtype == np.uint16 else rgb
             grey = cv2.cvtColor(np.ascontiguousarray(rgb), cv2.COLOR_RGB2GRAY)
-        if self.record.rotation:
-            grey = np.rot90(grey, self.record.rotation // 90)
+        grey = np.ascontiguousarray(turned(grey, self.record.mirrored, self.record.rotation))
         if (grey.shape[1], grey.shape[0]) != self.record.size:
             grey = cv2.resize(grey, self.record.size, interpolation=cv2.INTER_AREA)
         return np.ascontiguousarray(grey)

@@ -25,34 +25,54 @@ THUMB_HEIGHT = 54
 Progress = Callable[[int, int, str], None]
 
 
-def ingest(folder: Path, rate: str, progress: Progress) -> MediaRecord:
+def ingest(folder: Path, rate: str, progress: Progress, gaps: str = "ask") -> MediaRecord:
     """Make everything beside `folder/original/*`: media.json, proxy-1.zip, proxy-2.zip, poster.jpg, strip.jpg,
-    strip.json, sound.wav, peaks.json. `progress(done, total, what)` may raise to stop."""
+    strip.json, sound.wav, peaks.json. `progress(done, total, what)` may raise to stop. `gaps` as in order.order_of. Sound that is
+    damaged is left out, or ends where it is, and a note says so."""
     paths = sorted((folder / "original").iterdir(), key=natural)
     progress(0, 0, "reading")
-    record = probe(paths, rate)
+    record = probe(paths, rate, gaps, lambda done: progress(done, 0, "reading"))
     if record.sound:
-        seconds = sound.extract(
-            paths[0], folder / "sound.wav", folder / "peaks.json", lambda: progress(0, 0, "reading the sound")
-        )
-        record = replace(record, sound_seconds=seconds)
+        record = _sound(folder, paths[0], record, progress)
     if record.kind != "sound":
         record = _pictures(folder, paths, record, progress)
     write_record(record, folder / "media.json")
     return record
 
 
+def _sound(folder: Path, path: Path, record: MediaRecord, progress: Progress) -> MediaRecord:
+    start = float(record.tags["start"]) if "start" in record.tags else None
+    wav, peaks = folder / "sound.wav", folder / "peaks.json"
+    try:
+        found = sound.extract(path, wav, peaks, lambda: progress(0, 0, "reading the sound"), start)
+    except MediaError:
+        if record.kind == "sound":
+            raise
+        for file in (wav, peaks):
+            file.unlink(missing_ok=True)
+        notes = [*record.notes, "its sound is damaged, and was left out"]
+        return replace(record, sound=False, sound_seconds=0.0, notes=notes)
+    notes = [*record.notes, f"its sound is damaged after {found.seconds:.1f} s"] if found.damaged else record.notes
+    return replace(record, sound_seconds=found.seconds, notes=notes)
+
+
 def _pictures(folder: Path, paths: list[Path], record: MediaRecord, progress: Progress) -> MediaRecord:
     w, h = record.size
     moving = record.kind != "still"
     levels = [2] + ([1] if w * h <= FULL_SIZE_PIXELS else []) if moving else []
-    writers = {n: ProxyWriter(folder / f"proxy-{n}.zip", record.alpha) for n in levels}
+    writers = {n: ProxyWriter(folder / f"proxy-{n}.zip", record.alpha, record.proxy_space) for n in levels}
     reader = ClipReader(paths[0], record) if record.kind == "clip" else None
-    wanted = np.unique(np.linspace(0, record.frames - 1, min(THUMBS, record.frames)).round().astype(int))
+    wanted = {round(f) for f in np.linspace(0, record.frames - 1, min(THUMBS, record.frames))}
     thumbs: list[np.ndarray] = []
     count = 0
     try:
         for i in range(record.frames):
+            if i and record.first_of(i) != i and i not in wanted:
+                count += 1
+                for writer in writers.values():
+                    writer.skip()
+                progress(count, record.frames, "making proxies")
+                continue
             try:
                 pixels = reader.frame(i) if reader else read_still(paths[i], record.space)
             except MediaError:
@@ -64,13 +84,13 @@ def _pictures(folder: Path, paths: list[Path], record: MediaRecord, progress: Pr
                 break
             count += 1
             for n, writer in writers.items():
-                writer.add(reduced(pixels, n))
+                writer.add(reduced(pixels, n)) if record.first_of(i) == i else writer.skip()
             if i == 0 and not moving:
-                _poster(folder, pixels)
-            if i == record.frames // 3 and moving:
                 _poster(folder, pixels)
             if i in wanted:
                 thumbs.append(_thumb(pixels))
+                if moving and i >= record.frames // 3 and not (folder / "poster.jpg").exists():
+                    _poster(folder, pixels)
             progress(count, record.frames, "making proxies")
     finally:
         for writer in writers.values():

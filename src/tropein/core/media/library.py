@@ -10,6 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tropein.core.errors import BadInput, OutOfSpace
+from tropein.core.files import FULL, taken
 from tropein.core.media.probe import natural
 from tropein.core.media.record import MediaRecord, MediaStore, content_hash
 from tropein.core.media.sandbox import run_ingest
@@ -45,31 +46,26 @@ class Library:
     def add(
         self, files: list[tuple[Path, str]], rate: str = "24/1",
         progress: Callable[[int, int, str], None] = lambda done, total, what: None,
-        stop: Callable[[], bool] = lambda: False,
+        stop: Callable[[], bool] = lambda: False, gaps: str = "ask",
     ) -> tuple[str, MediaRecord]:  # fmt: skip
         """Take in (path, name it came under) files as one piece of media: (content hash, record).
 
-        The given files stay where they are. Names only lend their suffix. Nothing is left behind on failure.
+        The given files stay where they are. Names only lend their suffix. Nothing is left behind on failure. `gaps`: see order.order_of.
         """
-        work = self.incoming / uuid.uuid4().hex
-        original = work / "original"
         try:
-            original.mkdir(parents=True)
-            self._place(files, original)
-            media = content_hash(sorted(original.iterdir()))
-            final = self.store.folder(media)
-            if not (final / "media.json").exists():
-                run_ingest(work, rate, progress, stop)
-                final.parent.mkdir(parents=True, exist_ok=True)
-                shutil.rmtree(final, ignore_errors=True)
-                work.rename(final)
+            with taken(self.incoming / uuid.uuid4().hex) as work:
+                original = work / "original"
+                original.mkdir()
+                self._place(files, original)
+                media = content_hash(sorted(original.iterdir()))
+                if not self.store.still_there(media):
+                    run_ingest(work, rate, progress, stop, gaps)
+                    self.store.take(work, media)
             return media, self.store.record(media)
         except OSError as error:
-            if error.errno in (28, 122):
+            if error.errno in FULL:
                 raise OutOfSpace("The disk is full; nothing was imported.") from error
             raise
-        finally:
-            shutil.rmtree(work, ignore_errors=True)
 
     def _place(self, files: list[tuple[Path, str]], original: Path) -> None:
         if len(files) == 1 and Path(files[0][1]).suffix.lower() == ".zip":

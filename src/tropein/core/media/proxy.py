@@ -14,7 +14,7 @@ import simplejpeg
 
 from tropein.core.errors import MediaError
 from tropein.core.media.record import MediaRecord
-from tropein.core.raster.colour import from_codes, to_display
+from tropein.core.raster.colour import DISPLAY, from_codes, to_codes, to_display
 from tropein.core.raster.picture import Pixels
 
 QUALITY = 92
@@ -29,10 +29,10 @@ def reduced(pixels: Pixels, divisor: int) -> Pixels:
 
 
 class ProxyWriter:
-    """Writes frames in order into a zip."""
+    """Writes frames in order into a zip, coded in a colour space."""
 
-    def __init__(self, path: Path, alpha: bool) -> None:
-        self.alpha, self._count = alpha, 0
+    def __init__(self, path: Path, alpha: bool, space: str = DISPLAY) -> None:
+        self.alpha, self.space, self._count = alpha, space, 0
         self._zip = zipfile.ZipFile(path, "w", zipfile.ZIP_STORED)
 
     def add(self, pixels: Pixels) -> None:
@@ -44,7 +44,12 @@ class ProxyWriter:
             alpha = np.ascontiguousarray(np.rint(np.clip(a, 0, 1) * 255).astype(np.uint8)[..., None])
             self._write("a", simplejpeg.encode_jpeg(alpha, QUALITY, "GRAY"))
             pixels = straight
-        self._write("c", simplejpeg.encode_jpeg(to_display(pixels), QUALITY, "RGB", "444"))
+        codes = to_display(pixels) if self.space == DISPLAY else to_codes(pixels, self.space)
+        self._write("c", simplejpeg.encode_jpeg(codes, QUALITY, "RGB", "444"))
+        self._count += 1
+
+    def skip(self) -> None:
+        """A frame that shows the same picture as the one before."""
         self._count += 1
 
     def _write(self, kind: str, data: bytes) -> None:
@@ -65,7 +70,7 @@ class ProxyReader:
             raise MediaError("The proxy of this footage is damaged; import the footage again.") from error
 
     def jpeg(self, index: int, kind: str = "c") -> bytes:
-        index = min(max(index, 0), self.record.frames - 1)
+        index = self.record.first_of(min(max(index, 0), self.record.frames - 1))
         return self._zip.read(f"{index:06d}.{kind}.jpg")
 
     def frame(self, index: int) -> Pixels:
@@ -73,7 +78,7 @@ class ProxyReader:
         if self.record.alpha:
             alpha = simplejpeg.decode_jpeg(self.jpeg(index, "a"), "GRAY")
             codes = np.concatenate([codes, alpha], 2)
-        return from_codes(codes, "sRGB - Texture")
+        return from_codes(codes, self.record.proxy_space)
 
     def grey(self, index: int) -> np.ndarray:
         """Frame `index` as (h, w) uint8 luma, straight from the JPEG."""

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+import os
+import shutil
+from bisect import bisect_left
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -11,6 +14,8 @@ from typing import Any, Literal
 import xxhash
 
 from tropein.core.errors import NotFound
+from tropein.core.files import LOCK, locked
+from tropein.core.raster.colour import DISPLAY
 
 Kind = Literal["clip", "sequence", "still", "sound"]
 
@@ -20,7 +25,8 @@ class MediaRecord:
     """Facts of one piece of media, in upright square pixels at a constant rate.
 
     `stored` is the size the file itself codes; `pts` (in `time_base` units) names the coded picture of every frame after
-    conforming; `matrix` is the YUV matrix ("bt709", "bt601", "bt2020" or "rgb"), `siting` where its
+    conforming, or with `counted` its number (see order.Order, for `keys` too); `mirrored` across, then turned by `rotation` degrees
+    counter-clockwise it is upright; `proxy_space` is the colour space its proxies are coded in; `matrix` is the YUV matrix ("bt709", "bt601", "bt2020" or "rgb"), `siting` where its
     halved chroma lies (a key of raster.yuv.SITINGS); `notes` say what was conformed.
     """
 
@@ -40,6 +46,11 @@ class MediaRecord:
     siting: str = "left"
     full_range: bool = False
     rotation: int = 0
+    mirrored: bool = False
+    interlaced: bool = False
+    counted: bool = False
+    keys: list[tuple[int, int]] = field(default_factory=list)
+    proxy_space: str = DISPLAY
     tags: dict[str, str] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     pts: list[int] = field(default_factory=list)
@@ -49,10 +60,14 @@ class MediaRecord:
     def fps(self) -> Fraction:
         return Fraction(self.rate)
 
+    def first_of(self, index: int) -> int:
+        """The first frame that shows the same coded picture as frame `index`: only that one has a proxy of its own."""
+        return bisect_left(self.pts, self.pts[index]) if self.kind == "clip" and self.pts else index
+
     def summary(self) -> dict[str, Any]:
         """The record without the long lists, for people and for the API."""
         data = asdict(self)
-        del data["pts"], data["files"]
+        del data["pts"], data["files"], data["keys"]
         return data
 
 
@@ -62,10 +77,39 @@ class MediaStore:
     def __init__(self, root: Path) -> None:
         self.root = root
 
+    @property
+    def sweep_lock(self) -> Path:
+        """Held by who removes stored things, and shared by who is about to refer to one."""
+        return self.root.with_name(f".{self.root.name}.lock")
+
     def folder(self, media: str) -> Path:
         if len(media) != 32 or not set(media) <= set("0123456789abcdef"):
             raise NotFound("That is not the name of stored media.")
         return self.root / media[:2] / media
+
+    def still_there(self, media: str) -> bool:
+        """Whether it is stored; if so it counts as new from now on, so that no sweep takes it before it is referred to."""
+        with locked(self.sweep_lock, shared=True):
+            path = self.folder(media) / "media.json"
+            if not path.exists():
+                return False
+            path.touch()
+            return True
+
+    def take(self, work: Path, media: str) -> None:
+        """Make a finished folder the stored media. It is there whole or not at all; whoever is second keeps the first's."""
+        with locked(self.sweep_lock):
+            final = self.folder(media)
+            if (final / "media.json").exists():
+                return
+            final.parent.mkdir(parents=True, exist_ok=True)
+            shutil.rmtree(final, ignore_errors=True)
+            made = final.with_name(f".{media}.{os.getpid()}.part")
+            made.mkdir()
+            for path in work.iterdir():
+                if path.name != LOCK:
+                    path.rename(made / path.name)
+            made.rename(final)
 
     def record(self, media: str) -> MediaRecord:
         path = self.folder(media) / "media.json"
@@ -77,6 +121,7 @@ class MediaStore:
 def read_record(path: Path) -> MediaRecord:
     data = json.loads(path.read_text())
     data["size"], data["stored"] = tuple(data["size"]), tuple(data["stored"])
+    data["keys"] = [tuple(k) for k in data.get("keys", [])]
     return MediaRecord(**data)
 
 

@@ -51,6 +51,7 @@ class Sources:
             return None
         across, down = HALVED[halved]
         at_across, at_down = SITINGS[record.siting]
+        at_across = 1 - at_across if record.mirrored else at_across
         return Cells(across, down, at_across, at_down).turned(record.rotation // 90)
 
     def level(self, media: str, scale: float) -> int:

@@ -12,11 +12,13 @@ from tropein.core.errors import MediaError
 from tropein.core.raster.colour import DISPLAY, WORKING
 
 MAX_PIXELS = 16_384 * 16_384 // 2
+ORIENTATION = 0x0112  # in EXIF; 5 to 8 lie on their side
+TURNED = {".jpg", ".jpeg", ".webp"}  # what is read upright
 SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr"}
 
 
 def measure(path: Path) -> tuple[int, int]:
-    """Width and height from the header alone; MediaError when it is no picture or too large to open."""
+    """Width and height of the upright picture, from the header alone; MediaError when it is no picture or too large to open."""
     try:
         if path.suffix.lower() == ".exr":
             import OpenEXR
@@ -29,6 +31,8 @@ def measure(path: Path) -> tuple[int, int]:
             Image.MAX_IMAGE_PIXELS = None  # our own limit follows, with our own words
             with Image.open(path) as image:
                 size = image.size
+                if path.suffix.lower() in TURNED and image.getexif().get(ORIENTATION, 1) in (5, 6, 7, 8):
+                    size = (size[1], size[0])
     except Exception as error:
         raise MediaError(f"{path.name} cannot be read as a picture.") from error
     if size[0] < 1 or size[1] < 1 or max(size) > 16_384 or size[0] * size[1] > MAX_PIXELS:

@@ -28,9 +28,11 @@ def check_zip(archive: zipfile.ZipFile, size: int) -> list[zipfile.ZipInfo]:
 
 
 def unpack(archive: zipfile.ZipFile, info: zipfile.ZipInfo, target: Path) -> None:
-    """One file, never more bytes than the zip declares."""
+    """One file, never more bytes than the zip declares, and no fewer."""
     left = info.file_size
     with archive.open(info) as source, target.open("wb") as out:
         while left > 0 and (block := source.read(min(1 << 20, left))):
             out.write(block)
             left -= len(block)
+    if left > 0:
+        raise zipfile.BadZipFile(f"{info.filename} is cut off")

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
 from tropein.core.raster.picture import Pixels
+from tropein.core.raster.video_spaces import with_video
 
 Table = NDArray[np.float32]
 
@@ -28,8 +29,8 @@ GRID: Table = (np.arange(32769, dtype=np.uint32) << 16).clip(max=0x7F7F0000).ast
 
 @lru_cache(1)
 def config() -> ocio.Config:
-    """The colour configuration that ships inside the OpenColorIO package."""
-    return ocio.Config.CreateFromFile(CONFIG)
+    """The colour configuration that ships inside the OpenColorIO package, with spaces of video."""
+    return with_video(ocio.Config.CreateFromFile(CONFIG))
 
 
 def spaces() -> list[str]:
@@ -168,6 +169,12 @@ def from_codes(codes: NDArray, space: str) -> Pixels:
         _from_codes(np.ascontiguousarray(codes), code_table(space, bits), out)
         return out
     return from_float(codes.astype(np.float32) / ((1 << bits) - 1), space)
+
+
+def to_codes(pixels: Pixels, space: str) -> NDArray[np.uint8]:
+    """(h, w, 4) linear pixels over black as (h, w, 3) bytes of any colour space."""
+    values = convert(pixels[..., :3], WORKING, space)
+    return np.rint(np.clip(np.nan_to_num(values), 0, 1) * 255).astype(np.uint8)
 
 
 def from_float(values: Pixels, space: str, premultiplied: bool = False) -> Pixels:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import gzip
+import zlib
 from typing import Annotated, Literal
 
 import orjson
@@ -153,15 +153,29 @@ TrackFile = Annotated[
     Discriminator("kind"),
 ]
 AnyFile = PointFile | PlaneFile | ObjectFile | FaceFile | CameraFile
+MAX_BYTES = 192 << 20  # of one track file, unpacked
 _ANY: TypeAdapter[AnyFile] = TypeAdapter(TrackFile)
+
+
+def plain(data: bytes) -> bytes:
+    """A track file as JSON, unpacked if it was packed; BadInput when it is damaged, or unpacks to more than any can be."""
+    if data[:2] != b"\x1f\x8b":
+        return data
+    unpacking = zlib.decompressobj(wbits=31)  # gzip
+    try:
+        raw = unpacking.decompress(data, MAX_BYTES)
+    except zlib.error as error:
+        raise BadInput("This is not a track file: it is damaged.") from error
+    if not unpacking.eof or unpacking.unused_data:
+        raise BadInput("This is not a track file: it is cut off, or larger than any can be.")
+    return raw
 
 
 def parse_track(data: bytes) -> AnyFile:
     """A track file, gzip or plain; BadInput says what is wrong with it."""
     try:
-        raw = gzip.decompress(data) if data[:2] == b"\x1f\x8b" else data
-        return _ANY.validate_python(orjson.loads(raw))
-    except (OSError, EOFError, orjson.JSONDecodeError) as error:
+        return _ANY.validate_python(orjson.loads(plain(data)))
+    except orjson.JSONDecodeError as error:
         raise BadInput("This is not a track file.") from error
     except ValidationError as error:
         raise BadInput(f"This track file cannot be used: {explain(error)}") from error

@@ -1,0 +1,102 @@
+"""Bulk data beside the documents: named by content, never changed."""
+
+from __future__ import annotations
+
+import gzip
+from collections.abc import Iterator
+from functools import lru_cache
+from pathlib import Path as File
+
+import xxhash
+
+from tropein.core.animate.ride import Path
+from tropein.core.document import CutoutPiece, Shot
+from tropein.core.errors import BadInput, NotFound
+from tropein.core.files import write_whole
+from tropein.core.matte.cutout_file import CutoutFile, opened
+from tropein.core.track.file import FileBase, TrackFile, parse_track, plain
+from tropein.core.track.samples import as_path
+
+TRACK, CUTOUT = ".json.gz", ".cutout.zip"
+MAX_CUTOUT_BYTES = 4 << 30
+
+
+class Artefacts:
+    """The folder root/ab/: tracks as HASH.json.gz, cut-outs as HASH.cutout.zip. HASH is the 128-bit xxh3 of a track file before it
+    was packed, of a cut-out as it is."""
+
+    def __init__(self, root: File) -> None:
+        self.root = root
+
+    def file(self, name: str) -> File:
+        return self.root / name[:2] / f"{name}{TRACK}"
+
+    def put_track(self, track: FileBase) -> str:
+        raw = track.dumps()
+        name = xxhash.xxh3_128_hexdigest(raw)
+        self._put(self.file(name), gzip.compress(raw, 5, mtime=0))
+        return name
+
+    def take_track(self, name: str, data: bytes) -> None:
+        """Store a track file that came from elsewhere under its name; BadInput when it is damaged, no track, or another one."""
+        raw = plain(data)
+        if xxhash.xxh3_128_hexdigest(raw) != name:
+            raise BadInput("A track file is not the one its name says.")
+        parse_track(raw)
+        self._put(self.file(name), gzip.compress(raw, 5, mtime=0))
+
+    def track(self, name: str) -> TrackFile:
+        try:
+            return parse_track(self.file(name).read_bytes())
+        except FileNotFoundError as error:
+            raise NotFound("The samples of this track are missing.") from error
+
+    def cutout_file(self, name: str) -> File:
+        return self.root / name[:2] / f"{name}{CUTOUT}"
+
+    def put_cutout(self, data: bytes) -> str:
+        name = xxhash.xxh3_128_hexdigest(data)
+        self._put(self.cutout_file(name), data)
+        return name
+
+    def take_cutout(self, name: str, unpacked: File) -> None:
+        """Store a cut-out that came from elsewhere, as a file, under its name; BadInput when it is damaged, or another one."""
+        if unpacked.stat().st_size > MAX_CUTOUT_BYTES:
+            raise BadInput("A cut-out in the bundle is larger than any can be.")
+        data = unpacked.read_bytes()
+        if xxhash.xxh3_128_hexdigest(data) != name:
+            raise BadInput("A cut-out is not the one its name says.")
+        CutoutFile(unpacked)
+        self._put(self.cutout_file(name), data)
+
+    def cutout(self, name: str) -> CutoutFile | None:
+        """A stored cut-out; None when it is missing."""
+        path = self.cutout_file(name)
+        return opened(path) if name and path.exists() else None
+
+    def _put(self, path: File, data: bytes) -> None:
+        if not path.exists():
+            write_whole(path, data)
+
+    def path(self, name: str, spot: str = "") -> Path | None:
+        """A track's path to ride on, of a face that of a spot; None when there are no samples."""
+        return _path(str(self.root), name, spot) if name else None
+
+
+def stored_with(shot: Shot) -> Iterator[tuple[str, str]]:
+    """(name, suffix) of all that lies beside a document."""
+    for track in shot.tracks.values():
+        if track.samples:
+            yield track.samples, TRACK
+    for matte in shot.mattes.values():
+        for piece in matte.pieces:
+            if isinstance(piece, CutoutPiece) and piece.samples:
+                yield piece.samples, CUTOUT
+
+
+@lru_cache(256)
+def _path(root: str, name: str, spot: str) -> Path | None:
+    try:
+        return as_path(Artefacts(File(root)).track(name), spot)
+    except NotFound:
+        return None
