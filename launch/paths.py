@@ -9,6 +9,8 @@ VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
 WEB = ROOT / "web"
 STAMPS = VAR / "stamps"
-PLACE = Path(os.environ.get("TROPEIN_PLACE", VAR)).resolve()  # what is one installation's: another may run from this checkout
+PLACE = Path(
+    os.environ.get("TROPEIN_PLACE", VAR)
+).resolve()  # what is one installation's: another may run from this checkout
 LOGS = PLACE / "log"
 RUN = PLACE / "run"  # who runs here now

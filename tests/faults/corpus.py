@@ -10,6 +10,7 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 
@@ -202,8 +203,10 @@ def damaged_sound(folder: Path) -> Path:
     """The pictures are whole, the sound is not."""
     path = source(folder, "sound.mp4", *H264, "-bf", 0, "-c:a", "aac", "-shortest", sound=True)
     data = bytearray(path.read_bytes())
-    entry = data.index(b"esds")  # what the sound's decoder is told
-    data[entry + 8 : entry + 40] = b"\xff" * 32
+    with av.open(str(path)) as container:
+        for packet in container.demux(container.streams.audio[0]):
+            if packet.size and packet.pos:
+                data[packet.pos : packet.pos + packet.size] = b"\xff" * packet.size
     (folder / "damaged-sound.mp4").write_bytes(data)
     return folder / "damaged-sound.mp4"
 

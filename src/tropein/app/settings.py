@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import socket
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -22,6 +23,7 @@ class Settings:
     password: str = field(default_factory=lambda: os.environ.get("TROPEIN_PASSWORD", ""))
     cache_bytes: int = field(default_factory=lambda: _int("TROPEIN_CACHE_MB", 1024) << 20)
     upload_bytes: int = field(default_factory=lambda: _int("TROPEIN_UPLOAD_MB", 20_000) << 20)
+    machine: str = field(default_factory=lambda: os.environ.get("TROPEIN_MACHINE") or socket.gethostname())
     web: Path = field(default_factory=lambda: Path(os.environ.get("TROPEIN_WEB", "web/dist")).resolve())
 
     @property

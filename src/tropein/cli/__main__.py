@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+import errno
 import sys
 
 import typer
 
 from tropein.cli import clips, mattes, server, shots, stabilise, tracks
 from tropein.core.errors import TropeinError
+from tropein.core.files import FULL
+
+# what a name on the command line may be wrong in
+BAD_NAMES = (
+    errno.ENAMETOOLONG, errno.EACCES, errno.EPERM, errno.ENOENT, errno.EISDIR, errno.ENOTDIR, errno.EROFS, errno.ELOOP, errno.EINVAL,
+)  # fmt: skip
 
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 track = typer.Typer(no_args_is_help=True, help="Track motion in a clip.")
@@ -42,6 +49,14 @@ def main() -> None:
         app()
     except TropeinError as error:
         sys.stderr.write(f"{error.message}\n")
+        sys.exit(2)
+    except OSError as error:
+        if error.errno in FULL:
+            sys.stderr.write("The disk is full: nothing was written.\n")
+            sys.exit(1)
+        if error.errno not in BAD_NAMES:
+            raise
+        sys.stderr.write(f"{str(error.filename)[:200]}: {error.strerror}.\n")
         sys.exit(2)
 
 

@@ -80,9 +80,12 @@ class _Watched:
         return message
 
     async def send(self, message: Message) -> None:
-        if not self.refused:
-            self.answering = True
-            await self._send(message)
+        if self.refused:
+            return
+        self.answering = True
+        if message["type"] == "http.response.start" and not self.complete:  # what is still to come will not be read
+            message = {**message, "headers": [*message.get("headers", []), (b"connection", b"close")]}
+        await self._send(message)
 
     async def _refused(self, status: int, code: str, words: str) -> Message:
         if not self.refused and not self.answering:

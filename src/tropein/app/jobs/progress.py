@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 from sqlalchemy.orm import Session
 
+from tropein.app.courtesy import Courtesy
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import runs
 from tropein.app.store.database import is_gone, transaction
@@ -22,6 +23,7 @@ class Ticker:
 
     def __init__(self, context: WorkContext, run_id: str) -> None:
         self.context, self.run_id, self._next = context, run_id, 0.0
+        self._courtesy = Courtesy(context.settings.home)
         self._stop = False
 
     def tick(self, done: int, total: int, note: str = "", force: bool = False, **more: object) -> None:
@@ -44,6 +46,10 @@ class Ticker:
         if self.due():
             self._ask(lambda session: None)
         return self._stop
+
+    def give_way(self) -> None:
+        """Between two frames: let whoever looks at pictures go before."""
+        self._courtesy.give_way()
 
     def _ask(self, step: Callable[[Session], None]) -> None:
         self._next = time.monotonic() + EVERY_S

@@ -53,7 +53,7 @@ def run_chunk(context: WorkContext, run_id: str, number: int) -> Outcome | None:
         chunk.attempts += 1
         if chunk.attempts > runs.MOST_ATTEMPTS:
             raise WorkerDied(runs.GIVEN_UP)
-        chunk.state, chunk.done = "running", 0
+        chunk.state, chunk.done, chunk.machine = "running", 0, context.settings.machine
         first, last, params, total = chunk.first, chunk.last, dict(run.params), run.total
     shot = load_shot(params["document"])
     folder = folder_of(context, run_id)
@@ -68,6 +68,7 @@ def run_chunk(context: WorkContext, run_id: str, number: int) -> Outcome | None:
             runs.progress(session, run_id, int(done), total, f"frame {frame}")
 
         ticker.tell(count)
+        ticker.give_way()
 
     if params["format"] not in MOVIES or not path.exists():
         sources = Sources(context.library.store, final=True)

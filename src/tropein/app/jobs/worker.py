@@ -39,6 +39,7 @@ async def run(slots: int) -> None:
         check_home(session, context.settings.home)
     with contextlib.suppress(OSError):
         os.nice(NICE)
+        os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
     stop, loop = asyncio.Event(), asyncio.get_running_loop()
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         loop.add_signal_handler(number, stop.set)

@@ -15,6 +15,7 @@ from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from typing import Any
 
+from tropein.app.courtesy import Courtesy
 from tropein.app.live.preview import SHOTS_KEPT, Ask, main
 from tropein.app.live.shots import Seen
 from tropein.app.settings import Settings
@@ -65,6 +66,7 @@ class PreviewPool:
 
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
+        self._courtesy = Courtesy(settings.home)
         self._jobs: list[_Job] = []
         self._count = itertools.count()
         self._wake = asyncio.Event()
@@ -121,6 +123,7 @@ class PreviewPool:
     async def _queue(
         self, seen: Seen | None, wanted: Ask | tuple[str, tuple[Any, ...]], priority: int, channel: str | None
     ) -> Any:
+        self._courtesy.asked()
         if channel is not None:
             for job in [j for j in self._jobs if j.channel == channel]:
                 self._jobs.remove(job)

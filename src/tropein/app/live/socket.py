@@ -29,6 +29,7 @@ from tropein.core.errors import TropeinError
 
 log = logging.getLogger(__name__)
 AWAY = "The database cannot be reached at the moment."
+DRAG = 0  # who drags sees each picture or none; who scrubs can wait for one more
 MAX_OPEN = 24  # requests one page may have open; more are refused
 
 
@@ -103,7 +104,8 @@ class Connection:
                 quality=80 if wanted.draft else 88, matte=wanted.matte,
             )  # fmt: skip
             channel = f"{id(self)} {wanted.channel}" if wanted.channel else None
-            picture = await self.pool.ask(seen, ask, 1 if wanted.channel == "view" else 3, channel)
+            priority = 3 if wanted.channel != "view" else DRAG if wanted.draft else 1
+            picture = await self.pool.ask(seen, ask, priority, channel)
         except Superseded:
             await self._say({"ask": wanted.ask, "superseded": True})
         except TropeinError as error:

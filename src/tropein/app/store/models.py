@@ -79,6 +79,7 @@ class ChunkRow(Base):
     state: Mapped[str] = mapped_column(default="waiting")
     done: Mapped[int] = mapped_column(default=0)
     attempts: Mapped[int] = mapped_column(default=0)
+    machine: Mapped[str] = mapped_column(default="")  # that made it, or makes it
 
 
 class SettingRow(Base):

@@ -95,7 +95,13 @@ def _redoable(session: Session, shot_id: str) -> EditRow | None:
 
 
 def apply(
-    session: Session, shot_id: str, base: int | None, label: str, ops: PatchOps, client: str = "", key: str | None = None
+    session: Session,
+    shot_id: str,
+    base: int | None,
+    label: str,
+    ops: PatchOps,
+    client: str = "",
+    key: str | None = None,
 ) -> ShotState:
     """Apply an edit made on revision `base` (None: on whatever stands, for work that touches only what is its own).
 

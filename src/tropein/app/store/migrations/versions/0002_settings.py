@@ -14,3 +14,4 @@ def upgrade() -> None:
     op.execute("create index run_state on run (state) where state in ('waiting', 'running', 'finishing')")
     op.execute("alter table edit add column key text")
     op.execute("create unique index edit_key on edit (shot_id, key) where key is not null")
+    op.execute("alter table chunk add column machine text not null default ''")
