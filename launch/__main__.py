@@ -6,7 +6,7 @@ import os
 import sys
 
 from launch import postgres
-from launch.checks import test
+from launch.checks import faults, test
 from launch.paths import PLACE, PYTHON
 from launch.setup import environment, set_up
 from launch.start import start
@@ -15,6 +15,7 @@ HELP = """Tropein: track footage, attach elements to it, match them to it.
 
   ./tropein start [--demo] [--port N] [--host H]     set up if needed, start everything, print the address
   ./tropein test [pytest arguments]                  set up if needed, run every check
+  ./tropein faults [kills|files|fuzz] [N]            kills at random, bad files, random requests: the long checks
   ./tropein start --workers-from NETWORK             the same, and say how workers on other machines can join
   ./tropein worker [--slots N]                       one more worker (on another machine: as `start` has said)
   ./tropein python [arguments]                       the environment's Python
@@ -32,6 +33,8 @@ def main(arguments: list[str]) -> int:
         return start(rest)
     if command == "test":
         return test(rest)
+    if command == "faults":
+        return faults(rest)
     quiet_set_up()
     os.environ.update(environment())
     if command == "python":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import subprocess
+import sys
 import time
 
 from launch.paths import PYTHON, ROOT, VENV, WEB
@@ -46,3 +47,20 @@ def test(arguments: list[str]) -> int:
             failed.append(name)
     print(f"\n{'All checks passed.' if not failed else 'Failed: ' + ', '.join(failed)}", flush=True)
     return 1 if failed else 0
+
+
+LONG = {"kills": "tests.faults.kills", "files": "tests.faults.bad_files", "fuzz": "tests.faults.fuzz"}
+
+
+def faults(arguments: list[str]) -> int:
+    """The long checks: all of them, or one with how many kills, files or minutes."""
+    if arguments and arguments[0] not in LONG:
+        print(f"./tropein faults [{'|'.join(LONG)}] [N]", file=sys.stderr)
+        return 2
+    set_up(for_tests=True)
+    env = {**os.environ, **environment()}
+    chosen = [arguments[0]] if arguments else list(LONG)
+    return max(
+        subprocess.run([str(PYTHON), "-m", LONG[name], *arguments[1:2]], cwd=ROOT, env=env).returncode
+        for name in chosen
+    )

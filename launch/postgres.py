@@ -23,6 +23,11 @@ from launch.step import StepFailed
 
 USER = "tropein"
 READY_S = 90.0  # after a power cut it first repairs its files
+# A machine whose cable was pulled out holds nothing for longer than half a minute.
+PATIENCE = {
+    "tcp_keepalives_idle": "8", "tcp_keepalives_interval": "4", "tcp_keepalives_count": "3", "tcp_user_timeout": "20000",
+    "idle_in_transaction_session_timeout": "30000", "client_connection_check_interval": "5000",
+}  # fmt: skip
 LOOPBACK = ("127.0.0.1",)
 
 
@@ -42,7 +47,7 @@ class Listening:
         return "\n".join(rows) + "\n"
 
     def arguments(self, rules: Path) -> list[str]:
-        pairs = {"listen_addresses": ",".join(self.addresses), "hba_file": str(rules)}
+        pairs = PATIENCE | {"listen_addresses": ",".join(self.addresses), "hba_file": str(rules)}
         if self.certificate:
             pairs |= {"ssl": "on", "ssl_cert_file": str(self.certificate[0]), "ssl_key_file": str(self.certificate[1])}
         return [word for key, value in pairs.items() for word in ("-c", f"{key}={value}")]
@@ -168,7 +173,7 @@ def _run(folder: Path, password: str, fast_and_loose: bool, listening: Listening
     rules.write_text(listening.rules())
     give(rules)
     _drop_stale_pid(folder / "data")
-    for _ in range(1 if listening.port else 5):
+    for _ in range(5):  # its port may just have been taken, or its keeper killed
         port = listening.port or free_port()
         command = [
             str(_programs() / "postgres"), "-D", str(folder / "data"), "-p", str(port), *listening.arguments(rules),

@@ -142,7 +142,7 @@ def _start(options: argparse.Namespace) -> int:
         demo = ["--demo"] if options.demo else []
         children.append(Child("server", [str(PYTHON), "-m", "tropein.cli", "serve", *demo], env, quiet=False))
         _wait(children[0], address)
-        children.append(Child("worker", [str(PYTHON), "-m", "tropein.cli", "worker"], env))
+        children.append(Child("worker", [str(PYTHON), "-m", "tropein.cli", "worker", "--patient"], env))
         whole(STATE, {"address": str(address), "pid": os.getpid()})
         if options.workers_from:
             print(f"\n{invitation(server, listening, home)}")
@@ -173,7 +173,8 @@ class _Database:
     def look(self) -> None:
         if not self._server.running:
             self._restarts.once_more("by itself")
-            postgres.start(PLACE / "pg", listening=self._listening).users.release()  # `server` still holds its own
+            with contextlib.suppress(StepFailed):  # which has been said; it is tried again, within the limit
+                postgres.start(PLACE / "pg", listening=self._listening).users.release()  # `server` still holds its own
 
 
 def _wait(child: Child, address: Address) -> None:

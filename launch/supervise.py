@@ -15,7 +15,8 @@ from pathlib import Path
 from launch.lifeline import tied
 from launch.paths import LOGS
 
-MOST, WITHIN_S = 5, 60.0  # more ends than that within so long, and it is given up
+MOST = int(os.environ.get("TROPEIN_RESTARTS", "5"))  # ends of one thing within so long; more, and it is given up
+WITHIN_S = 60.0
 
 
 class GivenUp(Exception):

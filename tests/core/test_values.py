@@ -43,7 +43,9 @@ handles = st.tuples(share, st.floats(-4, 5), share, st.floats(-4, 5))
 def test_any_value_is_sampled_under_any_ease(kind: str, data: st.DataObject) -> None:
     frames = sorted(data.draw(st.sets(st.integers(-50, 50), min_size=1, max_size=5)))
     keys = [
-        Key[Any].model_construct(frame=f, value=data.draw(KINDS[kind]), ease=data.draw(eases), handles=data.draw(handles))
+        Key[Any].model_construct(
+            frame=f, value=data.draw(KINDS[kind]), ease=data.draw(eases), handles=data.draw(handles)
+        )
         for f in frames
     ]
     parameter = Animated[Any].model_construct(value=keys[0].value, keys=keys)
@@ -74,7 +76,10 @@ def test_flat_and_back_is_the_same(value: Any) -> None:
 
 
 def test_values_of_other_shapes_hold() -> None:
-    three, five = DrawnCurve(points=[(0, 0), (0.5, 1), (1, 0)]), DrawnCurve(points=[(0, 0), (0.2, 0), (0.4, 1), (0.8, 1), (1, 1)])
+    three, five = (
+        DrawnCurve(points=[(0, 0), (0.5, 1), (1, 0)]),
+        DrawnCurve(points=[(0, 0), (0.2, 0), (0.4, 1), (0.8, 1), (1, 1)]),
+    )
     for ease in ("linear", "smooth", "bezier"):
         keys = [Key[Any](frame=f, value=v, ease=ease) for f, v in ((0, three), (10, five), (20, five))]  # type: ignore[arg-type]
         parameter = Animated[Any].model_construct(value=three, keys=keys)

@@ -34,7 +34,10 @@ from tropein.core.track.file import CameraFile, CameraSample, PointFile, PointSa
 def bundle(context: WorkContext, clip: Path, tmp_path: Path) -> Path:
     """A shot with a track, as a file; the shot itself stands in the database."""
     media, record = context.library.add([(clip, "wall.mp4")])
-    row = [PointSample(frame=i, confidence=1, lost=False, points=[(10.0 + i, 20.0)], point_confidence=[1]) for i in range(48)]
+    row = [
+        PointSample(frame=i, confidence=1, lost=False, points=[(10.0 + i, 20.0)], point_confidence=[1])
+        for i in range(48)
+    ]
     samples = context.artefacts.put_track(PointFile(size=(320, 180), rate="24/1", reference_frame=0, frames=row))
     with transaction(context.engine) as session:
         shot = shot_on(shelf.footage_of(shelf.add(session, media, "wall", record, [])))
@@ -93,14 +96,18 @@ def test_a_changed_bundle_stores_nothing_and_harms_nothing(context: WorkContext,
         assert len(shots.all_shots(session)) == 1
 
 
-def test_flipped_bits_and_locked_zips_are_one_line_from_the_command_line(settings: Settings, context: WorkContext, bundle: Path, tmp_path: Path) -> None:
+def test_flipped_bits_and_locked_zips_are_one_line_from_the_command_line(
+    settings: Settings, context: WorkContext, bundle: Path, tmp_path: Path
+) -> None:
     data = bundle.read_bytes()
     rng = random.Random(4)
     bad = {"cut": data[: len(data) // 2], "flags": _with_flag(data)}
     for i in range(4):
         flipped = bytearray(data)
         for _ in range(40):
-            flipped[rng.randrange(len(flipped) - 400, len(flipped)) if i % 2 else rng.randrange(len(flipped))] ^= 1 << rng.randrange(8)
+            flipped[rng.randrange(len(flipped) - 400, len(flipped)) if i % 2 else rng.randrange(len(flipped))] ^= (
+                1 << rng.randrange(8)
+            )
         bad[f"flipped {i}"] = bytes(flipped)
     for name, content in bad.items():
         path = tmp_path / f"{name}.tropein"
@@ -109,7 +116,9 @@ def test_flipped_bits_and_locked_zips_are_one_line_from_the_command_line(setting
         assert done.returncode in (0, 2) and "Traceback" not in done.stderr, (name, done.stderr)
         if done.returncode == 2:
             assert len(done.stderr.strip().splitlines()) == 1, done.stderr
-    named = changed(bundle, lambda n, d: d.replace(b'"name": "wall"', b'"name": "wa\\u0000ll"') if n == "shot.json" else d)
+    named = changed(
+        bundle, lambda n, d: d.replace(b'"name": "wall"', b'"name": "wa\\u0000ll"') if n == "shot.json" else d
+    )
     done = tropein(settings, "shot", "import", str(named))
     assert done.returncode == 2 and len(done.stderr.strip().splitlines()) == 1, done.stderr
     for name in ("no such shot", "x" * 400):
@@ -199,7 +208,7 @@ def hungry(say: Any) -> int:
 def noisy(say: Any) -> str:
     import os
 
-    os.write(1, b"a library's warning\n{\"error\": \"not ours\"}\n")
+    os.write(1, b'a library\'s warning\n{"error": "not ours"}\n')
     print("and another")  # noqa: T201
     say({"half": 1})
     return "done"

@@ -35,7 +35,8 @@ def library(tmp_path: Path) -> Library:
 def decoded(path: Path, size: tuple[int, int]) -> np.ndarray:
     """(n, h, w, 3): what ffmpeg shows of a file, every picture once."""
     raw = subprocess.run(
-        ["ffmpeg", "-v", "error", "-i", str(path), "-vsync", "0", "-f", "rawvideo", "-pix_fmt", "rgb24", "-"], capture_output=True
+        ["ffmpeg", "-v", "error", "-i", str(path), "-vsync", "0", "-f", "rawvideo", "-pix_fmt", "rgb24", "-"],
+        capture_output=True,
     ).stdout
     one = size[0] * size[1] * 3
     return np.frombuffer(raw[: len(raw) // one * one], np.uint8).reshape(-1, size[1], size[0], 3)
@@ -80,17 +81,27 @@ def test_long_gaps_are_asked_about_and_held_without_storing_each_frame(library: 
     with zipfile.ZipFile(library.store.folder(media) / "proxy-1.zip") as proxy:
         assert len(proxy.namelist()) == 24
     sources = Sources(library.store, final=False)
-    numbers = [corpus.number_of(to_display(sources.picture(media, i, 1)[0].pixels)) for i in (0, 5, 11, 2000, record.frames - 13, record.frames - 12, record.frames - 1)]
+    numbers = [
+        corpus.number_of(to_display(sources.picture(media, i, 1)[0].pixels))
+        for i in (0, 5, 11, 2000, record.frames - 13, record.frames - 12, record.frames - 1)
+    ]
     assert numbers == [0, 5, 11, 11, 11, 12, 23]
 
 
-def test_a_question_is_answered_and_the_import_goes_on(client: TestClient, context: WorkContext, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_question_is_answered_and_the_import_goes_on(
+    client: TestClient, context: WorkContext, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(tasks, "here", lambda: context)
     folder = context.library.incoming / "abc"
     folder.mkdir()
     (folder / "0").write_bytes(corpus.gap(tmp_path, hours=0.05).read_bytes())
     with transaction(context.engine) as session:
-        run = runs.create(session, "ingest", "Import gap", {"upload": "abc", "files": [["0", "gap.mkv"]], "rate": "24/1", "make_shot": True}).id
+        run = runs.create(
+            session,
+            "ingest",
+            "Import gap",
+            {"upload": "abc", "files": [["0", "gap.mkv"]], "rate": "24/1", "make_shot": True},
+        ).id
     tasks.ingest_task(run_id=run)
     asked = client.get(f"/api/runs/{run}").json()
     assert asked["state"] == "failed" and asked["result"]["choices"] == ["hold", "drop"] and folder.is_dir()
@@ -139,7 +150,9 @@ def test_pq_and_hlg_of_one_light_come_in_alike() -> None:
 
 
 @pytest.mark.parametrize(("curve", "space"), [("smpte2084", PQ), ("arib-std-b67", HLG)])
-def test_high_range_clips_keep_their_lights_in_previews_too(library: Library, tmp_path: Path, curve: str, space: str) -> None:
+def test_high_range_clips_keep_their_lights_in_previews_too(
+    library: Library, tmp_path: Path, curve: str, space: str
+) -> None:
     media, record = library.add([(corpus.high_range(curve)(tmp_path), "a.mp4")])
     assert record.space == space and any("brought to linear light" in n for n in record.notes)
     full, _ = Sources(library.store, final=True).picture(media, 5, 0)
@@ -163,11 +176,17 @@ def test_fields_are_made_whole_pictures(tmp_path: Path) -> None:
     made = comb(to_display(reader.frame(12)))
     assert made < 0.6 * raw, (made, raw)
     order = [to_display(reader.frame(i)) for i in (3, 12, 4)]
-    assert np.array_equal(order[1], to_display(ClipReader(path, record).frame(12)))  # the same, whatever was shown before
+    assert np.array_equal(
+        order[1], to_display(ClipReader(path, record).frame(12))
+    )  # the same, whatever was shown before
 
 
 def test_a_file_of_nothing_known_is_refused_in_words(tmp_path: Path) -> None:
-    for name, data in {"a.mp4": b"\0" * 5000, "b.avi": b"RIFF\x10\0\0\0AVI LIST", "c.mkv": b"\x1aE\xdf\xa3" + b"\x9f" * 60}.items():
+    for name, data in {
+        "a.mp4": b"\0" * 5000,
+        "b.avi": b"RIFF\x10\0\0\0AVI LIST",
+        "c.mkv": b"\x1aE\xdf\xa3" + b"\x9f" * 60,
+    }.items():
         (tmp_path / name).write_bytes(data)
         with pytest.raises(MediaError) as caught:
             probe([tmp_path / name])

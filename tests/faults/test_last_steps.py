@@ -51,7 +51,9 @@ def uploaded(context: WorkContext, clip: Path, **more: Any) -> tuple[str, Path]:
         return runs.create(session, "ingest", "Import", params).id, folder
 
 
-def test_a_film_is_found_when_its_worker_died_before_it_was_recorded(client: TestClient, here: WorkContext, shot: str) -> None:
+def test_a_film_is_found_when_its_worker_died_before_it_was_recorded(
+    client: TestClient, here: WorkContext, shot: str
+) -> None:
     run = new_render(client, shot)
     for number in (0, 1):
         tasks.closing(run, lambda n=number: render.run_chunk(here, run, n))  # type: ignore[misc]
@@ -69,15 +71,21 @@ def test_a_film_is_found_when_its_worker_died_before_it_was_recorded(client: Tes
         assert sum(1 for _ in opened.decode(video=0)) == 48
 
 
-def test_finished_parts_and_pictures_are_not_made_again(client: TestClient, here: WorkContext, shot: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_finished_parts_and_pictures_are_not_made_again(
+    client: TestClient, here: WorkContext, shot: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     film, pictures = new_render(client, shot), new_render(client, shot, format="png")
     waiting = render.waiting
-    monkeypatch.setattr(render, "waiting", lambda *a: (_ for _ in ()).throw(KeyboardInterrupt))  # killed before the last update
+    monkeypatch.setattr(
+        render, "waiting", lambda *a: (_ for _ in ()).throw(KeyboardInterrupt)
+    )  # killed before the last update
     for run in (film, pictures):
         with pytest.raises(KeyboardInterrupt):
             render.run_chunk(here, run, 0)
     monkeypatch.setattr(render, "waiting", waiting)
-    before = {p: p.stat().st_mtime_ns for r in (film, pictures) for p in render.folder_of(here, r).rglob("*") if p.is_file()}
+    before = {
+        p: p.stat().st_mtime_ns for r in (film, pictures) for p in render.folder_of(here, r).rglob("*") if p.is_file()
+    }
     assert len(before) == 1 + 24
     (render.folder_of(here, pictures) / "frames" / "wall_0005.png").unlink()
     for run in (film, pictures):
@@ -87,7 +95,9 @@ def test_finished_parts_and_pictures_are_not_made_again(client: TestClient, here
     assert again == ["wall_0005.png"]
 
 
-def test_a_connection_lost_at_the_last_step_costs_nothing(client: TestClient, here: WorkContext, clip: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_connection_lost_at_the_last_step_costs_nothing(
+    client: TestClient, here: WorkContext, clip: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     run, folder = uploaded(here, clip)
     add, lost = shelf.add, iter([True, True])
 
@@ -114,7 +124,9 @@ def test_an_import_done_twice_makes_one_shot(client: TestClient, here: WorkConte
     assert len(client.get("/api/shots").json()) == 1
 
 
-def test_work_that_ends_its_worker_again_and_again_is_given_up(client: TestClient, here: WorkContext, clip: Path, shot: str) -> None:
+def test_work_that_ends_its_worker_again_and_again_is_given_up(
+    client: TestClient, here: WorkContext, clip: Path, shot: str
+) -> None:
     run, folder = uploaded(here, clip)
     for _ in range(runs.MOST_ATTEMPTS):
         with transaction(here.engine) as session:
@@ -136,7 +148,9 @@ def test_runs_that_are_in_no_queue_are_queued_again(client: TestClient, here: Wo
     rescue.forgotten(here, 0)
     rescue.forgotten(here, 0)  # once is enough
     with here.engine.begin() as connection:
-        queued = connection.exec_driver_sql("select args ->> 'number' from procrastinate_jobs order by 1").scalars().all()
+        queued = (
+            connection.exec_driver_sql("select args ->> 'number' from procrastinate_jobs order by 1").scalars().all()
+        )
     assert queued == ["0", "1"] and client.get(f"/api/runs/{run}").json()["state"] == "waiting"
 
 
@@ -149,7 +163,9 @@ def old(context: WorkContext) -> None:
         os.utime(root, (then, then))
 
 
-def test_a_sweep_takes_what_nothing_refers_to_and_no_more(client: TestClient, here: WorkContext, clip: Path, shot: str, tmp_path: Path) -> None:
+def test_a_sweep_takes_what_nothing_refers_to_and_no_more(
+    client: TestClient, here: WorkContext, clip: Path, shot: str, tmp_path: Path
+) -> None:
     home = here.settings
     other = write_clip(tmp_path / "other.mp4", moving_frames(4, 160, 90))
     unused, _ = here.library.add([(other, "other.mp4")])
@@ -157,8 +173,16 @@ def test_a_sweep_takes_what_nothing_refers_to_and_no_more(client: TestClient, he
     for number in (0, 1):
         tasks.closing(run, lambda n=number: render.run_chunk(here, run, n))  # type: ignore[misc]
     tasks.closing(run, lambda: render.run_finish(here, run))
-    left = [home.renders / run / "part-00009.mp4", home.renders / run / ".wall.1-ff.part.mp4", home.renders / "nobody" / "film.mp4"]
-    left += [home.media / "incoming" / "left" / "0", home.outgoing / "x.tropein", home.artefacts / "ab" / ".x.1-2.part.gz"]
+    left = [
+        home.renders / run / "part-00009.mp4",
+        home.renders / run / ".wall.1-ff.part.mp4",
+        home.renders / "nobody" / "film.mp4",
+    ]
+    left += [
+        home.media / "incoming" / "left" / "0",
+        home.outgoing / "x.tropein",
+        home.artefacts / "ab" / ".x.1-2.part.gz",
+    ]
     for path in left:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(b"x" * 1000)

@@ -34,7 +34,9 @@ def test_four_corners_keyed_smooth_are_drawn(client: TestClient, shot: str) -> N
     assert pool._process.pid == before
 
 
-def test_whatever_a_frame_raises_is_said_and_the_next_is_drawn(client: TestClient, context: WorkContext, shot: str) -> None:
+def test_whatever_a_frame_raises_is_said_and_the_next_is_drawn(
+    client: TestClient, context: WorkContext, shot: str
+) -> None:
     pool = client.app.state.pool  # type: ignore[attr-defined]
     before = pool._process.pid
     folder = context.library.store.folder("2" * 32)

@@ -56,7 +56,16 @@ def test_an_overlay_that_doubles_freezes_nobody(client: TestClient, shot: str) -
     headers = {"origin": "http://127.0.0.1", "host": "127.0.0.1"}
     with client.websocket_connect("/live", headers=headers) as live:
         live.send_json({"ask": 1, "shot": shot, "revision": 0, "frame": 0, "scale": 0.5, "overlay": DOUBLING})
-        live.send_json({"ask": 2, "shot": shot, "revision": 0, "frame": 0, "scale": 0.5, "overlay": [{"op": "test", "path": "/name", "value": "\ud800"}]})
+        live.send_json(
+            {
+                "ask": 2,
+                "shot": shot,
+                "revision": 0,
+                "frame": 0,
+                "scale": 0.5,
+                "overlay": [{"op": "test", "path": "/name", "value": "\ud800"}],
+            }
+        )
         live.send_json({"ask": 3, "shot": "no\x00one", "revision": 0, "frame": 0, "scale": 0.5})
         live.send_text("[" * 900)
         heard = [json.loads(live.receive_text()) for _ in range(4)]
@@ -122,9 +131,15 @@ def test_an_edit_sent_twice_is_stored_once(client: TestClient, shot: str) -> Non
 
 def test_one_thing_that_cannot_be_read_hides_no_other(client: TestClient, context: WorkContext, shot: str) -> None:
     with context.engine.begin() as connection:
-        connection.exec_driver_sql("insert into shot (id, name, revision, document) values ('bad', 'Bad', 0, '{\"a\": 1}')")
-        facts = '{"kind": "clip", "size": [1, 1], "rate": "0/1", "frames": 1, "alpha": false, "sound": false, "space": "x"}'
-        connection.exec_driver_sql(f"insert into shelf_item (id, media, name, kind, facts) values ('bad', 'x', 'Bad', 'clip', '{facts}')")
+        connection.exec_driver_sql(
+            "insert into shot (id, name, revision, document) values ('bad', 'Bad', 0, '{\"a\": 1}')"
+        )
+        facts = (
+            '{"kind": "clip", "size": [1, 1], "rate": "0/1", "frames": 1, "alpha": false, "sound": false, "space": "x"}'
+        )
+        connection.exec_driver_sql(
+            f"insert into shelf_item (id, media, name, kind, facts) values ('bad', 'x', 'Bad', 'clip', '{facts}')"
+        )
     cards = {c["id"]: c for c in client.get("/api/shots").json()}
     assert set(cards) == {"bad", shot} and "cannot be read" in cards["bad"]["problems"][0]
     (item,) = client.get("/api/shelf").json()
@@ -167,7 +182,9 @@ def gone(server: postgres.Server, name: str) -> Iterator[None]:
         admin.execute(f"alter database {name} with allow_connections true")
 
 
-def test_every_question_is_answered_while_the_database_is_away(client: TestClient, shot: str, settings: Settings, server: postgres.Server) -> None:
+def test_every_question_is_answered_while_the_database_is_away(
+    client: TestClient, shot: str, settings: Settings, server: postgres.Server
+) -> None:
     headers = {"origin": "http://127.0.0.1", "host": "127.0.0.1"}
     with client.websocket_connect("/live", headers=headers) as live:
         with gone(server, settings.database.rsplit("/", 1)[1]):
@@ -183,7 +200,11 @@ def test_every_question_is_answered_while_the_database_is_away(client: TestClien
                     told.add(heard["event"]["kind"])
             assert all("database" in a for a in answers.values())
             answer = edit(client, shot, [{"op": "replace", "path": "/name", "value": "x"}])
-            assert answer.status_code == 503 and answer.headers["retry-after"] and "nothing was stored" in answer.json()["message"]
+            assert (
+                answer.status_code == 503
+                and answer.headers["retry-after"]
+                and "nothing was stored" in answer.json()["message"]
+            )
         while "back" not in told:
             told.add(json.loads(live.receive_text())["event"]["kind"])
     assert edit(client, shot, [{"op": "replace", "path": "/name", "value": "x"}]).status_code == 200
@@ -195,7 +216,13 @@ def listening(settings: Settings, monkeypatch: pytest.MonkeyPatch) -> Iterator[i
     monkeypatch.setattr(wire, "HEAD_S", 0.5)
     monkeypatch.setattr(limits, "QUIET_S", 0.5)
     port = postgres.free_port()
-    config = uvicorn.Config(create_app(replace(settings, upload_bytes=1 << 20)), host="127.0.0.1", port=port, http=wire.Prompt, log_level="error")
+    config = uvicorn.Config(
+        create_app(replace(settings, upload_bytes=1 << 20)),
+        host="127.0.0.1",
+        port=port,
+        http=wire.Prompt,
+        log_level="error",
+    )
     running = uvicorn.Server(config)
     thread = threading.Thread(target=running.run, daemon=True)
     thread.start()
@@ -260,7 +287,9 @@ def test_odd_heads_are_refused_in_words(client: TestClient) -> None:
 
 
 def test_passwords_are_few_short_and_one_at_a_time(settings: Settings, monkeypatch: pytest.MonkeyPatch) -> None:
-    with TestClient(create_app(replace(settings, host="0.0.0.0", password="net-loft")), base_url="http://studio.local") as client:
+    with TestClient(
+        create_app(replace(settings, host="0.0.0.0", password="net-loft")), base_url="http://studio.local"
+    ) as client:
         sessions: guard.Sessions = client.app.state.sessions  # type: ignore[attr-defined]
         assert client.get("/api/openapi.json").status_code == 401 and client.get("/openapi.json").status_code == 404
         assert client.get("/api/shots", headers={"cookie": "tropein-session=ä".encode("latin-1")}).status_code == 401
@@ -272,7 +301,9 @@ def test_passwords_are_few_short_and_one_at_a_time(settings: Settings, monkeypat
         assert client.post("/api/logout").status_code == 204
         client.cookies.set("tropein-session", token)
         assert client.get("/api/shots").status_code == 401  # ended here too, not in the browser alone
-        codes = [client.post("/api/login", json={"password": "wrong"}).status_code for _ in range(guard.MOST_GUESSES + 3)]
+        codes = [
+            client.post("/api/login", json={"password": "wrong"}).status_code for _ in range(guard.MOST_GUESSES + 3)
+        ]
         assert codes == [422] * guard.MOST_GUESSES + [429] * 3
         refused = client.post("/api/login", json={"password": "net-loft"})
         assert refused.status_code == 429 and 0 < int(refused.headers["retry-after"]) <= guard.GUESSES_S + 1

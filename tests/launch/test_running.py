@@ -25,10 +25,17 @@ class Started:
     def __init__(self, place: Path, *options: str) -> None:
         self.place = place
         self.said = place / f"said-{time.monotonic_ns()}"
-        self.env = {**os.environ, "TROPEIN_PLACE": str(place), "TROPEIN_HOME": str(place / "home"), "PYTHONPATH": str(ROOT)}
+        self.env = {
+            **os.environ,
+            "TROPEIN_PLACE": str(place),
+            "TROPEIN_HOME": str(place / "home"),
+            "PYTHONPATH": str(ROOT),
+        }
         with self.said.open("wb") as out:
             command = [sys.executable, "-m", "launch", "start", *options]
-            self.process = subprocess.Popen(command, env=self.env, cwd=ROOT, stdout=out, stderr=out, start_new_session=True)
+            self.process = subprocess.Popen(
+                command, env=self.env, cwd=ROOT, stdout=out, stderr=out, start_new_session=True
+            )
 
     def words(self) -> str:
         return self.said.read_text()
@@ -129,7 +136,14 @@ def _taken() -> socket.socket:
 
 
 @pytest.mark.parametrize(
-    "options", [("--port", "80000"), ("--port", "no"), ("--port", "²"), ("--workers-from", "nowhere"), ("--workers-from", "0.0.0.0/0")]
+    "options",
+    [
+        ("--port", "80000"),
+        ("--port", "no"),
+        ("--port", "²"),
+        ("--workers-from", "nowhere"),
+        ("--workers-from", "0.0.0.0/0"),
+    ],
 )
 def test_options_that_cannot_be_are_refused_in_a_line(place: Path, options: tuple[str, ...]) -> None:
     refused = Started(place, *options)

@@ -12,6 +12,7 @@ from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import DataError, SQLAlchemyError
 from starlette.exceptions import HTTPException
+from starlette.routing import Match, Route
 from starlette.websockets import WebSocket
 
 from tropein.app.api import about, bundles, guard, limits, runs, shelf, shots, tracks
@@ -30,6 +31,8 @@ STATUS = {
     "bad-input": 422, "media": 422, "asks": 422, "not-found": 404, "conflict": 409, "out-of-space": 507, "preview": 422,
     "superseded": 409, "too-often": 429,
 }  # fmt: skip
+PAGES = "/{path:path}"
+MODULES = (shots, tracks, shelf, runs, about, bundles, guard)
 FULL = "The disk is full: nothing was stored. Make room, then do it again."
 AWAY = "The database cannot be reached at the moment: nothing was stored. It is tried again; do this again in a while."
 log = logging.getLogger(__name__)
@@ -47,7 +50,7 @@ def create_app(settings: Settings | None = None) -> FastAPI:
     )  # fmt: skip
     app.state.settings = settings
     app.state.sessions = guard.Sessions(settings.password)
-    for module in (shots, tracks, shelf, runs, about, bundles, guard):
+    for module in MODULES:
         app.include_router(module.router)
     app.add_exception_handler(TropeinError, _expected)
     app.add_exception_handler(RequestValidationError, _malformed)
@@ -107,7 +110,19 @@ async def _refused(request: Request, error: Exception) -> Response:
     )
     for name, value in (error.headers or {}).items():
         answer.headers[name] = value
+    if error.status_code == 405:
+        answer.headers["Allow"] = ", ".join(sorted(_methods(request)))
     return answer
+
+
+def _methods(request: Request) -> set[str]:
+    """All that can be done at an address: each way of it is a route of its own."""
+    found: set[str] = set()
+    for module in MODULES:
+        for route in module.router.routes:
+            if isinstance(route, Route) and route.matches(request.scope)[0] != Match.NONE:
+                found |= route.methods or set()
+    return found
 
 
 async def _database(request: Request, error: Exception) -> Response:
@@ -143,9 +158,11 @@ def _pages(app: FastAPI, settings: Settings) -> None:
     if assets.is_dir():
         app.mount("/assets", StaticFiles(directory=assets), name="assets")
 
-    @app.get("/{path:path}", include_in_schema=False)
-    def page(path: str) -> Response:
+    @app.get(PAGES, include_in_schema=False)
+    def page(path: str, request: Request) -> Response:
         index = settings.web / "index.html"
+        if path.startswith("api/") and _methods(request):
+            raise HTTPException(405)
         if path.startswith("api/") or not index.is_file():
             return _problem(404, "not-found", "There is nothing here.")
         return FileResponse(index, headers={"Cache-Control": "no-cache"})

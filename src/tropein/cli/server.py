@@ -59,12 +59,15 @@ def _patiently(step: Callable[[], None]) -> None:
             time.sleep(0.5)
 
 
-def worker(slots: Annotated[int, typer.Option(help="How many pieces of work at once.")] = 2) -> None:
+def worker(
+    slots: Annotated[int, typer.Option(help="How many pieces of work at once.")] = 2,
+    patient: Annotated[bool, typer.Option("--patient", hidden=True)] = False,
+) -> None:
     """Take work from the queue until stopped."""
     from tropein.app.jobs.worker import run
 
     logging.basicConfig(level=logging.WARNING)
-    asyncio.run(run(slots))
+    asyncio.run(run(slots, patient))
 
 
 def warm_up() -> None:

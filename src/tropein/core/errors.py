@@ -38,6 +38,10 @@ class MediaError(BadInput):
     code = "media"
 
 
+class ReaderStopped(MediaError):
+    """The process that read a file ended without a word."""
+
+
 class Asks(MediaError):
     """Something the user has to decide first: `details` say what (`asks`) and between which `choices`."""
 

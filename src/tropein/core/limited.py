@@ -20,7 +20,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from tropein.core.errors import Asks, BadInput, Cancelled, MediaError, NotFound, OutOfSpace, TropeinError
+from tropein.core.errors import Asks, BadInput, Cancelled, MediaError, NotFound, OutOfSpace, ReaderStopped, TropeinError
 from tropein.core.files import FULL
 
 _KINDS: dict[str, type[TropeinError]] = {kind.code: kind for kind in (Asks, BadInput, MediaError, NotFound, OutOfSpace)}
@@ -45,8 +45,8 @@ def run(
     function: str, arguments: list[Any], limits: Limits, heard: Say = lambda said: None, stop: Callable[[], bool] = lambda: False,
 ) -> Any:  # fmt: skip
     """What `module:name` returns for JSON arguments, called in a child as `name(say, *arguments)`; `heard` gets what it says
-    meanwhile. Raises what the function raised of our own errors, MediaError when the child was ended or ended by itself,
-    Cancelled when `stop` said so."""
+    meanwhile. Raises what the function raised of our own errors, MediaError when the child was ended, ReaderStopped when it
+    ended by itself, Cancelled when `stop` said so."""
     ours, theirs = os.pipe()
     with tempfile.TemporaryFile() as notes:
         child = subprocess.Popen(
@@ -63,7 +63,7 @@ def run(
         if outcome is None:
             notes.seek(max(0, notes.seek(0, os.SEEK_END) - _NOTES_BYTES))
             sys.stderr.write(f"{function} ended with {child.returncode}: {notes.read().decode(errors='replace')}\n")
-            raise MediaError("The file made the reader stop: it is damaged, or too large to open.")
+            raise ReaderStopped("The file made the reader stop: it is damaged, or too large to open.")
     if "error" in outcome:
         raise _KINDS.get(outcome["code"], MediaError)(outcome["error"], **outcome.get("details", {}))
     return outcome["result"]

@@ -7,9 +7,10 @@ import uuid
 from fastapi import BackgroundTasks
 from fastapi.responses import FileResponse
 
-from tropein.app.api.deps import Db, IdInPath, Work
+from tropein.app.api.deps import IdInPath, Work
 from tropein.app.api.routing import router as plain_router
 from tropein.app.store import shots
+from tropein.app.store.database import transaction
 from tropein.core.document.upgrade import load_shot
 from tropein.core.interchange.bundle import write_bundle
 
@@ -17,9 +18,11 @@ router = plain_router("/api", "bundles")
 
 
 @router.get("/shots/{shot_id}/bundle", response_class=FileResponse)
-def export_shot(shot_id: IdInPath, db: Db, work: Work, background: BackgroundTasks) -> FileResponse:
+def export_shot(shot_id: IdInPath, work: Work, background: BackgroundTasks) -> FileResponse:
     """The shot with its media and tracks as one file."""
-    row = shots.row_of(db, shot_id)
+    with transaction(work.engine) as session:  # not held while the file is written
+        row = shots.row_of(session, shot_id)
+        session.expunge(row)
     path = work.settings.outgoing / f"{uuid.uuid4().hex}.tropein"
     write_bundle(load_shot(row.document), work.library.store, work.artefacts, path)
     background.add_task(path.unlink, missing_ok=True)

@@ -32,6 +32,7 @@ from tropein.core.files import FULL
 router = plain_router("/api", "shelf")
 log = logging.getLogger(__name__)
 MAX_FILES, MOST_NAME = 5000, 200
+YES, NO = ("true", "1", "yes"), ("false", "0", "no", "")
 _RATE: TypeAdapter[str] = TypeAdapter(Rate)
 MEDIA_FILES = {
     "poster.jpg": "image/jpeg", "strip.jpg": "image/jpeg", "strip.json": "application/json",
@@ -131,6 +132,9 @@ async def upload(request: Request) -> RunOut:
                 raise BadInput(
                     "The frame rate is written like 24/1 or 24000/1001, and lies between 0.1 and 1000."
                 ) from error
+            wish = str(form.get("make_shot", "")).lower()
+            if wish not in YES and wish not in NO:
+                raise BadInput("make_shot is true or false.")
             given = [f for f in form.getlist("files") if isinstance(f, UploadFile)]
             if not given:
                 raise BadInput("There is no file in the upload.")
@@ -139,8 +143,7 @@ async def upload(request: Request) -> RunOut:
             for i, file in enumerate(given):
                 await _store(file, folder / f"{i:06d}")
                 files.append([f"{i:06d}", _name(file.filename)])
-            make_shot = str(form.get("make_shot", "")).lower() in ("true", "1", "yes")
-        params = {"upload": upload_id, "files": files, "rate": rate, "make_shot": make_shot}
+        params = {"upload": upload_id, "files": files, "rate": rate, "make_shot": wish in YES}
         with transaction(work.engine) as session:
             name = files[0][1].replace("\\", "/").rsplit("/", 1)[-1]
             run = runs.create(session, "ingest", f"Import {name}", params)

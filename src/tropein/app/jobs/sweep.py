@@ -60,7 +60,7 @@ def sweep(
     context: WorkContext, unreferenced_s: float = UNREFERENCED_S, left_over_s: float = LEFT_OVER_S
 ) -> Swept | None:
     """One sweep, or None while another process sweeps. Ages in seconds: younger things stay."""
-    with context.engine.connect() as connection:
+    with context.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
         if not connection.scalar(text("select pg_try_advisory_lock(84202)")):
             return None
         try:

@@ -9,6 +9,7 @@ import logging
 import os
 import signal
 import sys
+import time
 
 from procrastinate import App
 from procrastinate.exceptions import ConnectorException
@@ -21,20 +22,31 @@ from tropein.app.jobs.tasks import tasks
 from tropein.app.store import address
 from tropein.app.store.database import is_gone, transaction
 from tropein.app.store.settings import check_home
+from tropein.core.errors import BadInput
 
 STALLED_S = 30.0
 HEARTBEAT_S = 10.0
 RESCUE_EVERY_S = 5.0
 STOP_S = 3.0  # what can be finished within that is
 AGAIN_S = 2.0
+PATIENT_S = 90.0
 NICE = 10  # whoever sits at the page goes before
 log = logging.getLogger(__name__)
 
 
-async def run(slots: int) -> None:
-    """Work until told to stop (SIGTERM, SIGINT, SIGHUP). BadInput when the database or the shared folder is not the right one."""
+async def run(slots: int, patient: bool = False) -> None:
+    """Work until told to stop (SIGTERM, SIGINT, SIGHUP). BadInput when the database or the shared folder is not the right one; with
+    `patient` a database that is just starting is waited for."""
     context = here()
-    address.check(context.settings.database)
+    end = time.monotonic() + (PATIENT_S if patient else 0)
+    while True:
+        try:
+            address.check(context.settings.database)
+            break
+        except BadInput:
+            if time.monotonic() > end:
+                raise
+            time.sleep(AGAIN_S / 4)
     with transaction(context.engine) as session:
         check_home(session, context.settings.home)
     with contextlib.suppress(OSError):

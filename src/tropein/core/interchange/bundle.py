@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import json
-import struct
 import tempfile
 import zipfile
-import zlib
 from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 
 from tropein.core.compose.artefacts import TRACK, Artefacts, stored_with
@@ -18,12 +15,11 @@ from tropein.core.errors import BadInput
 from tropein.core.files import whole
 from tropein.core.media.probe import natural
 from tropein.core.media.record import MediaStore, content_hash
-from tropein.core.media.zips import check_zip, unpack
+from tropein.core.media.zips import check_zip, or_bad_input, unpack
 
 MAX_SHOT_BYTES = 64 << 20
 MAX_TRACK_BYTES = 64 << 20  # packed
 FOLDERS = {TRACK: "tracks"}
-DAMAGED = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, NotImplementedError, RuntimeError, ValueError)
 
 
 def write_bundle(shot: Shot, store: MediaStore, artefacts: Artefacts, out: Path) -> None:
@@ -47,7 +43,7 @@ class Bundle:
     """An opened bundle: its shot, and its files on request. BadInput, in words, for all that is wrong with one."""
 
     def __init__(self, path: Path) -> None:
-        with _as_bad_input(f"{path.name} is not a shot bundle."):
+        with or_bad_input(f"{path.name} is not a shot bundle."):
             self._archive = zipfile.ZipFile(path)
         try:
             self._infos = {i.filename: i for i in check_zip(self._archive, path.stat().st_size)}
@@ -56,7 +52,7 @@ class Bundle:
             info = self._infos.get("shot.json")
             if info is None or info.file_size > MAX_SHOT_BYTES:
                 raise BadInput(f"{path.name} holds no shot.")
-            with _as_bad_input(f"The shot in {path.name} is damaged."):
+            with or_bad_input(f"The shot in {path.name} is damaged."):
                 self.shot = load_shot(json.loads(self._archive.read(info)))
         except BaseException:
             self._archive.close()
@@ -97,19 +93,8 @@ class Bundle:
                     artefacts.take_cutout(name, target)
 
     def _unpack(self, info: zipfile.ZipInfo, target: Path) -> None:
-        with _as_bad_input("The bundle is damaged."):
+        with or_bad_input("The bundle is damaged."):
             unpack(self._archive, info, target)
 
     def close(self) -> None:
         self._archive.close()
-
-
-@contextmanager
-def _as_bad_input(words: str) -> Iterator[None]:
-    """What reading a damaged zip, or JSON that nests without end, raises, in words."""
-    try:
-        yield
-    except BadInput:
-        raise
-    except (*DAMAGED, FileNotFoundError, PermissionError, RecursionError) as error:
-        raise BadInput(words) from error

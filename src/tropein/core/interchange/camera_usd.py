@@ -52,21 +52,27 @@ def written(move: Move, file: CameraFile, form: str) -> bytes:
 
 def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
     """The first camera of the stage, through what it hangs from. BadInput says what is missing."""
-    from pxr import Sdf, Tf, Usd, UsdGeom
+    from pxr import Tf
+
+    try:
+        return _read(data, suffix, size, fps)
+    except Tf.ErrorException as error:
+        raise BadInput("This is not a USD file that can be read, or it is damaged.") from error
+
+
+def _read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
+    from pxr import Sdf, Usd, UsdGeom
 
     with tempfile.TemporaryDirectory() as name:  # the library only knows files
         folder = Path(name)
         path = folder / f"camera{suffix}"
         path.write_bytes(data)
-        try:
-            layer = Sdf.Layer.FindOrOpen(str(path))
-            if layer is None:
-                raise BadInput("This is not a USD file that can be read.")
-            if _leads_elsewhere(layer):
-                raise BadInput("The file refers to other files, which are not read: flatten it into one and try again.")
-            stage = Usd.Stage.Open(layer, Usd.Stage.LoadNone)
-        except Tf.ErrorException as error:
-            raise BadInput("This is not a USD file that can be read.") from error
+        layer = Sdf.Layer.FindOrOpen(str(path))
+        if layer is None:
+            raise BadInput("This is not a USD file that can be read.")
+        if _leads_elsewhere(layer):
+            raise BadInput("The file refers to other files, which are not read: flatten it into one and try again.")
+        stage = Usd.Stage.Open(layer, Usd.Stage.LoadNone)
         prim = next((p for p in stage.Traverse() if p.IsA(UsdGeom.Camera)), None)
         if prim is None:
             raise BadInput("The file holds no camera.")

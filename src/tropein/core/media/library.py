@@ -15,7 +15,7 @@ from tropein.core.media.probe import natural
 from tropein.core.media.record import MediaRecord, MediaStore, content_hash
 from tropein.core.media.sandbox import run_ingest
 from tropein.core.media.still import SUFFIXES as STILL_SUFFIXES
-from tropein.core.media.zips import check_zip, unpack
+from tropein.core.media.zips import check_zip, or_bad_input, unpack
 
 CLIP_SUFFIXES = {
     ".mp4",
@@ -84,20 +84,17 @@ class Library:
                 shutil.copyfile(path, link)
 
     def _unzip(self, path: Path, original: Path) -> None:
-        try:
-            with zipfile.ZipFile(path) as archive:
-                infos = check_zip(archive, path.stat().st_size)
-                kept = [i for i in infos if Path(i.filename).suffix.lower() in STILL_SUFFIXES | CLIP_SUFFIXES]
-                kept = [i for i in kept if not Path(i.filename).name.startswith(".") and "__MACOSX" not in i.filename]
-                if not kept:
-                    raise BadInput("The zip holds no pictures, clips or sound.")
-                if len(kept) > MAX_ZIP_FILES:
-                    raise BadInput(f"The zip holds more than {MAX_ZIP_FILES} files.")
-                kept.sort(key=lambda i: _natural(i.filename))
-                for i, info in enumerate(kept):
-                    unpack(archive, info, original / f"{i:06d}{Path(info.filename).suffix.lower()}")
-        except zipfile.BadZipFile as error:
-            raise BadInput("The zip is damaged.") from error
+        with or_bad_input("The zip is damaged, or locked."), zipfile.ZipFile(path) as archive:
+            infos = check_zip(archive, path.stat().st_size)
+            kept = [i for i in infos if Path(i.filename).suffix.lower() in STILL_SUFFIXES | CLIP_SUFFIXES]
+            kept = [i for i in kept if not Path(i.filename).name.startswith(".") and "__MACOSX" not in i.filename]
+            if not kept:
+                raise BadInput("The zip holds no pictures, clips or sound.")
+            if len(kept) > MAX_ZIP_FILES:
+                raise BadInput(f"The zip holds more than {MAX_ZIP_FILES} files.")
+            kept.sort(key=lambda i: _natural(i.filename))
+            for i, info in enumerate(kept):
+                unpack(archive, info, original / f"{i:06d}{Path(info.filename).suffix.lower()}")
 
 
 def _natural(name: str) -> list[object]:

@@ -7,9 +7,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from tropein.core.errors import ReaderStopped
 from tropein.core.limited import Limits, Say, run
 from tropein.core.media.record import MediaRecord, read_record
 
+INGESTED = "tropein.core.media.sandbox:ingested"
 SPEAK_EVERY_S = 0.15
 LIMITS = Limits()
 
@@ -20,7 +22,11 @@ def run_ingest(
 ) -> MediaRecord:  # fmt: skip
     """Ingest `folder/original` in a child. Raises MediaError with the child's words (Asks when there is
     something to decide, see order.order_of), Cancelled, or OutOfSpace."""
-    run("tropein.core.media.sandbox:ingested", [str(folder), rate, gaps], limits, lambda said: progress(*said), stop)
+    arguments = [str(folder), rate, gaps]
+    try:
+        run(INGESTED, arguments, limits, lambda said: progress(*said), stop)
+    except ReaderStopped:  # it may have been killed from outside: once more, and then it is the file
+        run(INGESTED, arguments, limits, lambda said: progress(*said), stop)
     return read_record(folder / "media.json")
 
 

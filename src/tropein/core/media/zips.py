@@ -2,14 +2,45 @@
 
 from __future__ import annotations
 
+import struct
 import zipfile
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 
-from tropein.core.errors import BadInput
+from tropein.core.errors import BadInput, TropeinError
+from tropein.core.files import FULL
 
 MAX_BYTES = 64 << 30
 MAX_FILES = 400_000
 MAX_RATIO = 200  # a zip that unpacks to more than this many times its size is a bomb
+
+
+DAMAGED = (
+    zipfile.BadZipFile,
+    zlib.error,
+    struct.error,
+    EOFError,
+    NotImplementedError,
+    RuntimeError,
+    ValueError,
+    RecursionError,
+    OSError,
+)
+
+
+@contextmanager
+def or_bad_input(words: str) -> Iterator[None]:
+    """What reading a damaged or locked zip, or JSON that nests without end, raises, in words."""
+    try:
+        yield
+    except TropeinError:
+        raise
+    except DAMAGED as error:
+        if isinstance(error, OSError) and error.errno in FULL:
+            raise
+        raise BadInput(words) from error
 
 
 def check_zip(archive: zipfile.ZipFile, size: int) -> list[zipfile.ZipInfo]:
