@@ -19,7 +19,7 @@ import httpx
 import websockets
 
 SHOTS = ("Lamp on the sign", "Embers and mist", "Harbour by night")
-WALKERS, EDIT_EVERY_S, CACHED = 6, 2.0, 24
+WALKERS, EDIT_EVERY_S, CACHED = 6, 0.5, 24
 Waits = dict[str, list[float]]
 
 

@@ -236,24 +236,26 @@ def _is_ours(folder: Path, port: int, password: str) -> bool:
 
 
 def _drop_stale_pid(data: Path) -> None:
-    """The mark of a server that is no more; the number of its process may be another program's by now."""
+    """The mark of a server that is no more: the number of its process may be another program's by now. It stays as long as anything
+    of that server runs, for it is what keeps PostgreSQL from a second server on the same files."""
     mark = data / "postmaster.pid"
-    try:
-        pid = int(mark.read_text().splitlines()[0])
-    except (OSError, ValueError, IndexError):
-        return
     end = time.monotonic() + STOP_S  # its keeper was killed: it is ending just now
-    while _is_postgres(pid) and time.monotonic() < end:
+    while mark.exists() and _lives_in(data) and time.monotonic() < end:
         time.sleep(0.1)
-    if not _is_postgres(pid):
+    if not _lives_in(data):
         mark.unlink(missing_ok=True)
 
 
-def _is_postgres(pid: int) -> bool:
-    try:
-        return Path(f"/proc/{pid}/comm").read_text().strip().startswith("postgres")
-    except OSError:
-        return False
+def _lives_in(folder: Path) -> bool:
+    """Whether any process works in a folder, as every process of a PostgreSQL does in that of its data."""
+    real = folder.resolve()
+    for entry in Path("/proc").glob("[0-9]*"):
+        try:
+            if (entry / "cwd").readlink() == real:
+                return True
+        except OSError:
+            continue
+    return False
 
 
 def _ask(port: int, password: str, database: str, query: str, timeout_s: int = 10) -> subprocess.CompletedProcess[str]:

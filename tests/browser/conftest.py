@@ -26,11 +26,19 @@ def home(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def application(home: Path) -> Iterator[str]:
-    """The address of a running application with an empty library of its own."""
-    folder = home.parent
-    database = postgres.start(folder / uuid.uuid4().hex, fast_and_loose=True)
+def running_database(home: Path) -> Iterator[postgres.Server]:
+    """The database of the running application."""
+    database = postgres.start(home.parent / uuid.uuid4().hex, fast_and_loose=True)
     postgres.ensure_database(database)
+    yield database
+    postgres.stop(database)
+    shutil.rmtree(database.folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def application(home: Path, running_database: postgres.Server) -> Iterator[str]:
+    """The address of a running application with an empty library of its own."""
+    database = running_database
     port = postgres.free_port()
     env = {
         **os.environ, "TROPEIN_DATABASE": database.url(), "TROPEIN_HOME": str(home), "TROPEIN_PORT": str(port),
@@ -50,8 +58,6 @@ def application(home: Path) -> Iterator[str]:
         child.terminate()
     for child in children:
         child.wait(15)
-    postgres.stop(database)
-    shutil.rmtree(database.folder, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")

@@ -16,21 +16,26 @@ export function Space() {
     }
   };
   const swept = storage.removed ? `${storage.removed} things nothing needed any more were removed, ${size(storage.freed)}.` : "Nothing had to be removed.";
+  const figures: [string, number, boolean?][] = [["footage", storage.media], ["tracks, cut-outs", storage.tracks], ["renders", storage.renders], ["free", storage.free, storage.free < 2e9]];
   return (
-    <section aria-label="Space on the disk" className="flex flex-wrap items-baseline gap-x-4 gap-y-1 rounded-lg border border-line bg-surface p-3 text-quiet">
-      {storage.at ? (
-        <>
-          <span>Footage <b className="mono text-ink">{size(storage.media)}</b></span>
-          <span>tracks and cut-outs <b className="mono text-ink">{size(storage.tracks)}</b></span>
-          <span>renders <b className="mono text-ink">{size(storage.renders)}</b></span>
-          <span>free <b className={`mono ${storage.free < 2e9 ? "text-warn" : "text-ink"}`}>{size(storage.free)}</b></span>
-          <span className="min-w-0 flex-1">Looked through {new Date(storage.at).toLocaleString()}. {swept}</span>
-        </>
-      ) : (
-        <span className="flex-1">The disk has not been looked through yet; that happens by itself every hour.</span>
+    <section aria-label="Space on the disk" className="rounded-lg border border-line bg-surface p-3 text-quiet">
+      {storage.at && (
+        <dl className="mb-2 grid grid-cols-4 gap-2">
+          {figures.map(([name, bytes, low]) => (
+            <div key={name}>
+              <dt className="text-small">{name}</dt>
+              <dd className={`mono text-large ${low ? "text-warn" : "text-ink"}`}>{size(bytes)}</dd>
+            </div>
+          ))}
+        </dl>
       )}
-      <button className="btn" onClick={() => void sweep()}>Look through now</button>
-      {storage.problems.map((p) => <p key={p} className="w-full text-warn">Could not be removed: {p}</p>)}
+      <div className="flex items-center gap-3">
+        <p className="min-w-0 flex-1">
+          {storage.at ? `Looked through at ${new Date(storage.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}. ${swept}` : "The disk has not been looked through yet; that happens by itself every hour."}
+        </p>
+        <button className="btn" onClick={() => void sweep()}>Look through now</button>
+      </div>
+      {storage.problems.map((p) => <p key={p} className="mt-2 text-warn">Could not be removed: {p}</p>)}
     </section>
   );
 }
