@@ -6,6 +6,7 @@ from typing import Any
 
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import FaceTrack, Footage, PointTrack, Shot, Track, new_id
+from tropein.core.document.upgrade3 import one_layer_and_addresses
 from tropein.core.track.measure import Job, measure
 
 
@@ -33,9 +34,16 @@ def veil(name: str, effects: list[dict[str, Any]]) -> dict[str, Any]:
 
 
 def stacked(shot: Shot, layers: list[dict[str, Any]], footage: list[Footage], **more: Any) -> dict[str, Any]:
-    """The shot with layers laid over its plate, first nearest the lens."""
+    """The shot with layers laid over its plate, first nearest the lens. Layers, mattes and cues are written in short, as version 2 of the
+    document had them: with lists of effects, cuts and pieces."""
     document = shot.model_dump(mode="json")
-    document["layers"].update({layer["id"]: layer for layer in layers})
+    short = {
+        "layers": {layer["id"]: layer for layer in layers},
+        **{k: more.pop(k) for k in ("mattes", "cues") if k in more},
+    }
+    full = one_layer_and_addresses(short)
+    document["layers"].update(full.pop("layers"))
+    more |= full
     document["stack"] = [layer["id"] for layer in layers] + document["stack"]
     document["footage"].update({f.id: f.model_dump(mode="json") for f in footage})
     return {**document, **more}

@@ -35,13 +35,13 @@ def keyed(client: TestClient, worker: object, tmp_path: Path) -> str:
     shot = back["result"]["shot"]
     send(client, write_clip(tmp_path / "front.mp4", [before_green(i) for i in range(FRAMES)]))
     footage = next(i for i in client.get("/api/shelf").json() if i["name"] == "front")["footage"]
-    layer = {"kind": "footage", "id": "front", "name": "front", "footage": footage["id"], "place": {"position": {"value": [160, 90]}}, "cut": [{"matte": "m"}]}  # fmt: skip
+    layer = {"content": {"kind": "footage", "footage": footage["id"]}, "id": "front", "name": "front", "place": {"position": {"value": [160, 90]}}, "cuts": {"c": {"id": "c", "matte": "m"}}}  # fmt: skip
     piece = {"kind": "chroma", "id": "key", "name": "key", "layer": "front", "core": {"value": 0}}
     box = {"kind": "shape", "id": "box", "name": "box", "how": "subtract", "outline": {"value": {"points": [{"at": p} for p in ((0, 0), (20, 0), (20, 20))]}}}  # fmt: skip
     edit(
         client, shot,
         {"op": "add", "path": f"/footage/{footage['id']}", "value": footage},
-        {"op": "add", "path": "/mattes/m", "value": {"id": "m", "name": "m", "pieces": [piece, box]}},
+        {"op": "add", "path": "/mattes/m", "value": {"id": "m", "name": "m", "pieces": {p["id"]: p for p in (piece, box)}, "order": [piece["id"], box["id"]]}},
         {"op": "add", "path": "/layers/front", "value": layer},
         {"op": "add", "path": "/stack/0", "value": "front"},
     )  # fmt: skip
@@ -93,5 +93,5 @@ def test_what_is_not_there_is_said_so(client: TestClient, keyed: str) -> None:
 
 def test_a_screen_that_is_not_there_is_not_found(client: TestClient, keyed: str) -> None:
     plate = client.get(f"/api/shots/{keyed}").json()["document"]["plate"]
-    edit(client, keyed, {"op": "replace", "path": "/mattes/m/pieces/0/layer", "value": plate})
+    edit(client, keyed, {"op": "replace", "path": "/mattes/m/pieces/key/layer", "value": plate})
     assert client.get(f"/api/shots/{keyed}/mattes/m/keys/key/screen", params={"frame": 0}).json()["colour"] is None

@@ -56,7 +56,7 @@ def test_the_later_of_two_tabs_is_told_and_nothing_is_overwritten(client: TestCl
 def test_what_work_stores_meanwhile_is_no_conflict_unless_it_is_about_the_same(
     client: TestClient, context: WorkContext, shot: str
 ) -> None:
-    matte = {"id": "m1", "name": "m1", "pieces": []}
+    matte = {"id": "m1", "name": "m1"}
     assert edit(client, shot, 0, "add a matte", "/mattes/m1", matte, "add").status_code == 200
 
     def work(path: str, value: object) -> None:
@@ -80,7 +80,7 @@ def test_what_work_stores_meanwhile_is_no_conflict_unless_it_is_about_the_same(
 
 @pytest.mark.parametrize(
     ("path", "value", "words"),
-    [("/layers/plate/footage", "gone", "not in the shot"), ("/trim", [0, 99], "trim"), ("/nowhere/x", 1, "does not fit"), ("/size", [0, 0], "pixels")],
+    [("/layers/plate/content/footage", "gone", "not in the shot"), ("/trim", [0, 99], "trim"), ("/nowhere/x", 1, "does not fit"), ("/size", [0, 0], "pixels")],
 )  # fmt: skip
 def test_an_edit_that_breaks_the_shot_is_refused_and_nothing_changes(
     client: TestClient, shot: str, path: str, value: Any, words: str
@@ -111,9 +111,13 @@ def test_an_import_by_hand_into_a_moved_on_shot_keeps_both(context: WorkContext,
     with transaction(context.engine) as session:
         shots.apply(session, shot, 0, "rename", [{"op": "replace", "path": "/name", "value": "New"}])
         state = shots.apply(
-            session, shot, None, "worker", [{"op": "add", "path": "/cues/-", "value": {"frame": 3, "name": "here"}}]
+            session,
+            shot,
+            None,
+            "worker",
+            [{"op": "add", "path": "/cues/c", "value": {"id": "c", "frame": 3, "name": "here"}}],
         )
-    assert state.document["name"] == "New" and state.document["cues"] == [{"frame": 3, "name": "here"}]
+    assert state.document["name"] == "New" and state.document["cues"] == {"c": {"id": "c", "frame": 3, "name": "here"}}
 
 
 def test_a_point_track_goes_out_as_a_table_and_comes_back(client: TestClient, shot: str) -> None:
@@ -136,20 +140,21 @@ def test_a_point_track_goes_out_as_a_table_and_comes_back(client: TestClient, sh
 
 def test_mattes_are_stored_and_what_they_lack_is_refused(client: TestClient, shot: str) -> None:
     state = client.get(f"/api/shots/{shot}").json()["document"]
-    layer = next(i for i, l in state["layers"].items() if l["kind"] == "footage")
+    layer = next(i for i, l in state["layers"].items() if l["content"]["kind"] == "footage")
     outline = {"value": {"points": [{"at": [0, 0]}, {"at": [9, 0]}, {"at": [9, 9]}]}}
     piece = {"kind": "shape", "id": "s", "name": "Shape", "outline": outline}
     matte = {
         "id": "m1",
         "name": "Roofs",
-        "pieces": [piece, {"kind": "chroma", "id": "k", "name": "Screen", "layer": layer}],
+        "pieces": {"s": piece, "k": {"kind": "chroma", "id": "k", "name": "Screen", "layer": layer}},
+        "order": ["s", "k"],
     }
     ops = [
         {"op": "add", "path": "/mattes/m1", "value": matte},
-        {"op": "add", "path": f"/layers/{layer}/cut/-", "value": {"matte": "m1"}},
+        {"op": "add", "path": f"/layers/{layer}/cuts/c", "value": {"id": "c", "matte": "m1"}},
     ]
     done = client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "cut", "ops": ops, "client": "a"}).json()
-    assert done["document"]["mattes"]["m1"]["pieces"][1]["low"]["value"] == 0.03  # defaults are filled in
+    assert done["document"]["mattes"]["m1"]["pieces"]["k"]["low"]["value"] == 0.03  # defaults are filled in
     gone = [{"op": "remove", "path": "/mattes/m1"}]
     refused = client.post(f"/api/shots/{shot}/edits", json={"base": 1, "label": "remove", "ops": gone, "client": "a"})
     assert refused.status_code == 422 and "cut by a matte that is not in the shot" in refused.json()["message"]

@@ -25,7 +25,7 @@ def add(client: TestClient, shot_id: str, *ops: dict[str, Any]) -> dict[str, Any
 def tracked(client: TestClient, context: WorkContext, shot: str) -> str:  # noqa: F811
     """A shot with two followed points and a solved camera over its plate."""
     document = client.get(f"/api/shots/{shot}").json()["document"]
-    plate = document["layers"][document["plate"]]["footage"]
+    plate = document["layers"][document["plate"]]["content"]["footage"]
     made = {
         "p": {"kind": "point", "position": [10, 10], "samples": context.artefacts.put_track(points((10, 10), (2, 1)))},
         "q": {"kind": "point", "position": [50, 20], "samples": context.artefacts.put_track(points((50, 20), (2, 1), range(4, 7))), "lost_frames": 3},
@@ -84,7 +84,11 @@ def test_a_camera_goes_out_and_comes_in_again(
 def test_a_cut_out_without_strokes_is_not_carried(client: TestClient, tracked: str) -> None:
     document = client.get(f"/api/shots/{tracked}").json()["document"]
     piece = {"kind": "cutout", "id": "k", "name": "k", "layer": document["plate"], "strokes": []}
-    add(client, tracked, {"op": "add", "path": "/mattes/m", "value": {"id": "m", "name": "m", "pieces": [piece]}})
+    add(
+        client,
+        tracked,
+        {"op": "add", "path": "/mattes/m", "value": {"id": "m", "name": "m", "pieces": {"k": piece}, "order": ["k"]}},
+    )
     refused = client.post(f"/api/shots/{tracked}/mattes/m/pieces/k/carry")
     assert refused.status_code == 422 and "what is to be kept" in refused.text
     assert client.post(f"/api/shots/{tracked}/mattes/m/pieces/gone/carry").status_code == 404

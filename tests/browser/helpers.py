@@ -58,13 +58,21 @@ def settled(page: Page) -> np.ndarray:
 
 
 def on_screen(page: Page, size: tuple[int, int]) -> tuple[At, float]:
-    """(shot pixel -> page coordinates, screen pixels per shot pixel) of a fitted picture."""
-    box = page.get_by_test_id("viewer").bounding_box()
-    assert box
-    w, h = size
-    scale = min((box["width"] - 32) / w, (box["height"] - 32) / h)
-    x0, y0 = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    return lambda x, y: (x0 + (x - w / 2) * scale, y0 + (y - h / 2) * scale), scale
+    """(shot pixel -> page coordinates, screen pixels per shot pixel) of the picture, of a shot of this size."""
+    viewer = page.get_by_test_id("viewer")
+
+    def seen() -> tuple[float, float, float]:
+        """The scale, and where the frame's corner is on the page: a tool in hand may make room about the picture."""
+        box = viewer.bounding_box()
+        assert box
+        ox, oy = (float(v) for v in (viewer.get_attribute("data-origin") or "").split())
+        return float(viewer.get_attribute("data-scale") or 0), box["x"] + ox, box["y"] + oy
+
+    def at(x: float, y: float) -> tuple[float, float]:
+        scale, x0, y0 = seen()
+        return x0 + x * scale, y0 + y * scale
+
+    return at, seen()[0]
 
 
 def new_shot(page: Page, application: str, clip: Path) -> None:
@@ -82,7 +90,7 @@ def lay_in(page: Page, still: Path) -> None:
     card = page.get_by_role("listitem").filter(has_text=still.stem)
     expect(card.first).to_be_visible(timeout=60_000)
     card.first.hover()
-    page.get_by_role("button", name=f"Lay in {still.stem}").first.click()
+    card.first.get_by_role("button", name=f"Lay in {still.stem}").click()
     expect(page.get_by_test_id("sentence")).to_contain_text(f"{still.stem}, from the shelf")
     page.keyboard.press("Escape")
 

@@ -40,6 +40,12 @@ def blend(page: Page, name: str) -> None:
     expect(page.get_by_test_id("sentence")).to_contain_text(f"laid in with {name}")
 
 
+def meet(page: Page, name: str) -> None:
+    page.get_by_role("button", name="Add a way it meets what lies beneath").click()
+    page.get_by_role("menuitem", name=name, exact=True).click()
+    expect(page.get_by_role("button", name=f"{name} on")).to_be_visible()
+
+
 def piece_menu(page: Page, index: int, now: str, then: str) -> None:
     page.get_by_test_id(f"piece-{index}").get_by_role("button", name=now, exact=True).click()
     page.get_by_role("menuitem", name=re.compile(f"^{then}")).click()
@@ -89,7 +95,7 @@ def test_a_sky_blows_out_behind_the_roofs(application: str, page: Page, tmp_path
         here = cv2.warpPerspective(sky, moves[frame], SIZE, borderMode=cv2.BORDER_REPLICATE)
         open_sky = cv2.erode((here > 0.99).astype(np.uint8), np.ones((9, 9))).astype(bool)
         open_sky[200:] = False
-        assert gain[open_sky].min() > 10, (frame, gain[open_sky].min())
+        assert gain[open_sky].min() > 6, (frame, gain[open_sky].min())
         assert np.abs(gain[320:]).max() < 8, frame  # houses, and the white of their windows
     assert np.abs(moves[last][:2, 2]).max() > 2  # the plate does move
 
@@ -160,7 +166,7 @@ def test_eyes_change_and_a_blink_hides_it(application: str, page: Page, tmp_path
         go_to(page, frame)
         plain[frame] = rest(page)
     veil(page)
-    effect(page, "Solid")
+    effect(page, "Fill")
     for channel, value in (("red", "0.3"), ("green", "0"), ("blue", "0")):
         typed(page, f"Colour {channel}", value)
     blend(page, "darken")
@@ -230,6 +236,7 @@ def test_a_screen_shot_is_laid_into_another_world(application: str, page: Page, 
     page.locator("[data-pane]").first.click()
     page.get_by_role("button", name="Match the edge to what lies behind").click()
     expect(page.get_by_text("px soft, edges behind it")).to_be_visible()
+    meet(page, "Light wrap")
     typed(page, "Light wrap", "40")
     effect(page, "Grade")
     typed(page, "Exposure", "-0.6")

@@ -12,7 +12,7 @@ import av
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import canvas, followed, magenta, spot_still
+from tests.browser.helpers import canvas, followed, magenta, on_screen, spot_still
 from tests.conftest import moving_frames, write_clip
 
 STEP = np.array([1.5, 0.75])
@@ -60,11 +60,7 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
     viewer = page.get_by_test_id("viewer")
     box = viewer.bounding_box()
     assert box
-    scale = min((box["width"] - 32) / 640, (box["height"] - 32) / 360)
-    at = lambda x, y: (
-        box["x"] + box["width"] / 2 + (x - 320) * scale,
-        box["y"] + box["height"] / 2 + (y - 180) * scale,
-    )  # noqa: E731
+    at, scale = on_screen(page, (640, 360))
     page.keyboard.press("t")
     expect(page.get_by_text("Click a corner or a spot to follow")).to_be_visible()
     page.mouse.click(*at(300, 170))

@@ -6,8 +6,15 @@ from typing import Any
 
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
+from tropein.core.document.upgrade3 import one_layer_and_addresses
 
 MEDIA = "0" * 32
+
+
+def in_full(**short: Any) -> dict[str, Any]:
+    """Layers, mattes and cues written in short, as version 2 of the document had them, as they are today."""
+    full = one_layer_and_addresses(short)
+    return {name: full[name] for name in short}
 
 
 def layer(layer_id: str, **more: Any) -> dict[str, Any]:

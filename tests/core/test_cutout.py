@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import texture, write_clip
+from tests.core.builders import in_full
 from tests.core.test_fine import head, seen
 from tests.core.test_fine import outline as hairless
 from tests.core.test_mattes import FRAME, SIZE, Stills, outline, shot
@@ -204,7 +205,7 @@ def test_a_layer_is_cut_by_what_was_carried_or_by_strokes_drawn_since(tmp_path: 
         assert (plane[15, 50] > 0.9) == carried and (plane[24, 20] > 0.9) != carried
         assert renderer.frame(stored, 0).fill(FRAME)[..., 3].min() > 0.99  # the plate is under it
     with pytest.raises(BadInput, match="layer"):
-        load_shot(shot([piece]).model_dump(mode="json") | {"mattes": {"m": {"id": "m", "name": "m", "pieces": [piece | {"layer": "gone"}]}}})  # fmt: skip
+        load_shot(shot([piece]).model_dump(mode="json") | in_full(mattes={"m": {"id": "m", "name": "m", "pieces": [piece | {"layer": "gone"}]}}))  # fmt: skip
 
 
 def test_hair_is_looked_for_within_another_matte_alone(tmp_path: Path) -> None:
@@ -228,7 +229,7 @@ def test_hair_is_looked_for_within_another_matte_alone(tmp_path: Path) -> None:
     planes = []
     for within in ([], [{"matte": "h"}], [{"matte": "h", "side": "outside"}]):
         made = {"id": "m", "name": "m", "pieces": [piece | {"fine_within": within}]}
-        document = load_shot(stored | {"mattes": {"m": made, "h": {"id": "h", "name": "h", "pieces": [left]}}})
+        document = load_shot(stored | in_full(mattes={"m": made, "h": {"id": "h", "name": "h", "pieces": [left]}}))
         renderer = Renderer(Stills(white=pixels), lambda *_: None, 1 << 26, lambda name: file)  # type: ignore[arg-type]
         planes.append(renderer.matte(document, "m", 0).plane)
     whole, inside, outside = planes

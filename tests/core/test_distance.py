@@ -93,7 +93,7 @@ def test_a_matte_of_what_is_far_goes_along_when_the_plate_is_reframed() -> None:
 
 
 def test_a_distance_needs_a_camera() -> None:
-    with pytest.raises(BadInput, match="needs a solved camera"):
+    with pytest.raises(BadInput, match="measures from the camera of a track that is not"):
         load_shot(with_distance(track="gone"))
 
 

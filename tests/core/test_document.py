@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.builders import document, layer
-from tropein.core.document.patch import apply_patch, edit
+from tropein.core.document.held import Held, edit
+from tropein.core.document.patch import apply_patch
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 
@@ -25,7 +26,7 @@ def broken(change: Any) -> str:
 def test_defaults_are_filled_in_and_survive_a_round_trip() -> None:
     shot = load_shot(document([layer("a", effects=[{"kind": "blur", "id": "b"}])]))
     data = shot.model_dump(mode="json")
-    assert data["layers"]["a"]["effects"][0]["radius"] == {"value": 6.0, "keys": []}
+    assert data["layers"]["a"]["effects"]["b"]["radius"] == {"value": 6.0, "keys": []}
     assert load_shot(data) == shot
 
 
@@ -38,7 +39,8 @@ def test_defaults_are_filled_in_and_survive_a_round_trip() -> None:
         (lambda d: d["stack"].reverse(), "plate must be the last"),
         (lambda d: d["layers"]["a"].update(place={"ride": {"track": "gone"}}), "rides on a track"),
         (lambda d: d["layers"]["a"].update(opacity={"value": math.nan}), "finite"),
-        (lambda d: d["layers"]["a"].update(effects=[{"kind": "sparkle", "id": "x"}]), "no effect of the kind"),
+        (lambda d: d["layers"]["a"].update(effects=[{"kind": 3, "id": "x"}]), "object with a kind"),
+        (lambda d: d["layers"]["a"].update(effects=[3]), "hold together"),
         (lambda d: d.update(trim=[10, 90]), "trim"),
         (lambda d: d.update(size=[100000, 100000]), "pixels"),
         (lambda d: d.update(schema_version=99), "version"),
@@ -119,3 +121,42 @@ def test_any_edit_either_gives_a_valid_document_or_is_refused(ops: list[dict[str
         return
     assert load_shot(after).model_dump(mode="json") == after
     assert apply_patch(after, inverse) == before
+
+
+touched = st.sampled_from(
+    ["/layers/a/opacity/value", "/layers/a/name", "/layers/a/effects", "/layers/a", "/layers", "/stack", "/stack/0", "/name", "/plate", "/layers/a/content/footage"]
+)  # fmt: skip
+fitting = st.sampled_from(
+    [0.5, "New", {}, [], None, ["a", "plate"], ["plate"], "wall", {"b": {"kind": "blur", "id": "b"}}]
+)
+
+
+@settings(max_examples=200, deadline=None)
+@given(
+    st.lists(
+        st.fixed_dictionaries(
+            {
+                "op": st.sampled_from(["add", "remove", "replace", "copy"]),
+                "path": touched,
+                "value": fitting,
+                "from": touched,
+            }
+        ),
+        min_size=1,
+        max_size=4,
+    )
+)
+def test_an_edit_of_what_is_touched_is_an_edit_of_the_whole(ops: list[dict[str, Any]]) -> None:
+    """Parts validated by themselves against the whole validated anew: the same document, or both refuse; and there and back."""
+    held = Held.of(document([layer("a")]))
+    kept = copy.deepcopy(held.plain)
+    try:
+        after, patch, inverse = held.edit(ops)
+    except BadInput:
+        with pytest.raises(BadInput):
+            load_shot(apply_patch(kept, ops))
+    else:
+        whole = load_shot(apply_patch(kept, ops))
+        assert after.shot == whole and after.plain == whole.model_dump(mode="json")
+        assert apply_patch(kept, patch) == after.plain and apply_patch(after.plain, inverse) == kept
+    assert held.plain == kept and held.shot == load_shot(kept)

@@ -19,6 +19,7 @@ from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.match.sharpness import edge_sigma
+from tropein.core.meets.edge import Edge
 from tropein.core.raster.blend import within
 from tropein.core.raster.edge import Edging, edged
 from tropein.core.raster.picture import Picture, Window
@@ -108,7 +109,8 @@ def test_an_edge_is_matched_to_what_lies_behind(around: float) -> None:
     found = edge_match(renderer, document, "over", 0)
     assert found.around_px == pytest.approx(around, rel=0.2) and found.own_px < 0.5
     layer = document.layers["over"]
-    soft = layer.model_copy(update={"edge_soften": type(layer.edge_soften)(value=found.soften_px)})
+    edge = Edge.model_validate({"id": "edge", "soften": {"value": found.soften_px}})
+    soft = layer.model_copy(update={"meets": {"edge": edge}, "meeting": ["edge"]})
     softened = document.model_copy(update={"layers": {**document.layers, "over": soft}})
     shown = renderer.frame(softened, 0).fill(Window(0, 0, 320, 240))[..., 0]
     edge = np.zeros(shown.shape, bool)
@@ -123,7 +125,7 @@ def test_an_edge_that_cannot_be_matched_says_why() -> None:
     with pytest.raises(BadInput, match="no edges to compare"):
         edge_match(flat, document, "over", 0)
     everywhere = document.model_copy(
-        update={"layers": {**document.layers, "over": document.layers["over"].model_copy(update={"cut": []})}}
+        update={"layers": {**document.layers, "over": document.layers["over"].model_copy(update={"cuts": {}})}}
     )
     with pytest.raises(BadInput, match="has no edge"):
         edge_match(renderer, everywhere, "over", 0)
@@ -131,10 +133,10 @@ def test_an_edge_that_cannot_be_matched_says_why() -> None:
 
 def veiled(blend: str, opacity: float = 1.0, colour: tuple[float, float, float] = (0.5, 0.5, 0.5)) -> Shot:
     document = shot([shape(WIDE)]).model_dump(mode="json")
-    solid = {"kind": "solid", "id": "e", "colour": {"value": colour}}
+    fill = {"kind": "fill", "id": "e", "colour": {"value": colour}}
     document["layers"]["over"] = {
-        "kind": "veil", "id": "over", "name": "over", "cut": [{"matte": "m"}], "effects": [solid], "blend": blend,
-        "opacity": {"value": opacity},
+        "content": {"kind": "beneath"}, "id": "over", "name": "over", "cuts": {"c": {"id": "c", "matte": "m"}}, "effects": {"e": fill},
+        "chain": ["e"], "blend": blend, "opacity": {"value": opacity},
     }  # fmt: skip
     document["blend_in"] = "linear"
     return load_shot(document)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 
-from tropein.core.document.effect import KINDS
+from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import described, run, sampled
 from tropein.core.raster.glow import spread
 from tropein.core.raster.picture import Picture, Window
@@ -15,7 +15,7 @@ W = Window(0, 0, 40, 30)
 
 
 def apply(kind: str, picture: Picture, scale: float = 1.0, **values: Any) -> Picture:
-    effect = KINDS[kind].model_validate({"kind": kind, "id": "e", **{k: {"value": v} for k, v in values.items()}})
+    effect = EFFECTS.of(kind).model_validate({"kind": kind, "id": "e", **{k: {"value": v} for k, v in values.items()}})
     return run(kind, picture, sampled(effect, 0), scale)
 
 

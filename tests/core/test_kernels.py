@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import texture
-from tropein.core.document.effect import KINDS
+from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import sampled
 from tropein.core.effects.curves import curve_values
 from tropein.core.raster import colour
@@ -140,7 +140,7 @@ def test_windows_meet_join_and_crop() -> None:
 
 def test_keys_of_effects_are_sampled_at_the_frame() -> None:
     keys = [{"frame": 0, "value": 0, "ease": "linear"}, {"frame": 10, "value": 20}]
-    blur = KINDS["blur"].model_validate({"kind": "blur", "id": "b", "radius": {"value": 3, "keys": keys}})
+    blur = EFFECTS.of("blur").model_validate({"kind": "blur", "id": "b", "radius": {"value": 3, "keys": keys}})
     assert sampled(blur, 5)["radius"] == pytest.approx(10) and sampled(blur, 5)["mix"] == 1
 
 

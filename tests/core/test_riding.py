@@ -11,7 +11,7 @@ from tests.core.builders import document, layer
 from tests.core.test_compose import SAMPLES, paths, renderer, shot_with_spot, spot_at
 from tropein.core.compose.places import Places
 from tropein.core.compose.timing import footage_frame, shot_frame
-from tropein.core.document import FootageLayer, Shot
+from tropein.core.document import Layer, Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.raster.warp import apply
@@ -21,7 +21,6 @@ NAIL = {"kind": "point", "id": "nail", "name": "Nail", "footage": "wall", "sampl
 
 def matrix(shot: Shot, frame: float, name: str = "top") -> np.ndarray:
     one = shot.layers[name]
-    assert isinstance(one, FootageLayer)
     found = Places(shot, paths).matrix(one, frame)
     assert found is not None
     return found
@@ -100,10 +99,9 @@ def test_light_falls_off_between_its_radii_and_keeps_alpha() -> None:
     assert (renderer().frame(shot, 0).pixels[..., 3] == 1).all()
 
 
-def timed(**more: Any) -> tuple[Shot, FootageLayer]:
+def timed(**more: Any) -> tuple[Shot, Layer]:
     shot = load_shot(document([layer("top", **more)]))
     top = shot.layers["top"]
-    assert isinstance(top, FootageLayer)
     return shot, top
 
 

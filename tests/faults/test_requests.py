@@ -117,7 +117,7 @@ def test_an_old_revision_is_shown_as_it_was(client: TestClient, shot: str) -> No
     for i, name in enumerate(("one", "two", "three")):
         assert edit(client, shot, [{"op": "replace", "path": "/name", "value": name}], base=i).status_code == 200
     live = client.app.state.live_shots  # type: ignore[attr-defined]
-    names = [live._make(shot, r, None).document["name"] for r in (0, 1, 2, 3, -1)]
+    names = [live._read(shot, r).document["name"] for r in (0, 1, 2, 3, -1)]
     assert names == ["Test", "one", "two", "three", "three"]
     assert client.get(f"/api/shots/{shot}/frame/0.jpg?revision=9").status_code == 404
 

@@ -7,7 +7,7 @@ import sys
 
 import typer
 
-from tropein.cli import clips, mattes, server, shots, stabilise, tracks
+from tropein.cli import clips, do, mattes, server, shots, stabilise, tracks
 from tropein.core.errors import TropeinError
 from tropein.core.files import FULL
 
@@ -35,6 +35,7 @@ matte.callback()(lambda: None)  # a group, though it has one command so far
 matte.command("key")(mattes.key)
 matte.command("cutout")(mattes.cutout)
 app.command("stabilise")(stabilise.stabilise)
+app.command("do")(do.do)
 app.command("render")(shots.render)
 shot.command("export")(shots.export_shot)
 shot.command("import")(shots.import_shot)

@@ -16,7 +16,8 @@ from tropein.cli.common import bar, frame_range, say
 from tropein.core.compose.cutout_piece import by_frame
 from tropein.core.compose.cutouts import Carry, carry
 from tropein.core.compose.render import Renderer
-from tropein.core.document import ChromaPiece, Cut, CutoutStroke, FootageLayer, Matte, Place, Shot
+from tropein.core.contents.footage import FootageContent
+from tropein.core.document import ChromaPiece, Cut, CutoutStroke, Layer, Matte, Place, Shot
 from tropein.core.document.animated import Animated
 from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput
@@ -133,9 +134,11 @@ def _keyed_shot(
     w, h = footage.size
     piece = ChromaPiece(id="screen", name="Screen", layer="plate", screen=screen)
     place = Place.model_validate({"position": {"value": (w / 2, h / 2)}})
-    layer = FootageLayer(id="plate", name="plate", footage=footage.id, place=place, cut=[Cut(matte="matte")])
+    content, cut = FootageContent(footage=footage.id), Cut(id="cut", matte="matte")
+    layer = Layer(id="plate", name="plate", content=content, place=place, cuts={"cut": cut})
+    mended = {"holes": Animated(value=holes), "crumbs": Animated(value=crumbs)}
     return Shot(
         name="key", size=footage.size, rate=footage.rate, frames=footage.frames, trim=(0, footage.frames - 1), plate="plate",
         footage={footage.id: footage}, layers={"plate": layer}, stack=["plate"],
-        mattes={"matte": Matte(id="matte", name="Screen", pieces=[piece], holes=Animated(value=holes), crumbs=Animated(value=crumbs))},
+        mattes={"matte": Matte(id="matte", name="Screen", pieces={piece.id: piece}, order=[piece.id], **mended)},
     )  # fmt: skip

@@ -7,7 +7,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 from sqlalchemy import select
@@ -25,6 +25,11 @@ from tropein.core.media.adhoc import borrow
 from tropein.core.media.encode import MOVIES, SUFFIX, Format, join
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import Sources
+
+if TYPE_CHECKING:
+    from sqlalchemy.orm import Session
+
+    from tropein.app.store.models import ShotRow
 
 Name = Annotated[str, typer.Argument(metavar="SHOT", help="A shot's name or id, or a bundle file.")]
 CACHE_BYTES = 1 << 30
@@ -47,21 +52,25 @@ def opened(name: str) -> Iterator[tuple[Shot, MediaStore, Artefacts]]:
         return
     from tropein.app.jobs.context import here
     from tropein.app.store.database import migrate, transaction
-    from tropein.app.store.models import ShotRow
     from tropein.core.document.upgrade import load_shot
 
     context = here()
     migrate(context.engine)
     with transaction(context.engine) as session:
-        rows = list(session.scalars(select(ShotRow).where((ShotRow.id == name) | (ShotRow.name == name))))
-        if not rows:
-            raise NotFound(f"There is no shot {name!r}, and no such file.")
-        if len(rows) > 1:
-            raise BadInput(
-                f"{len(rows)} shots are called {name!r}; name one by its id: {', '.join(r.id for r in rows)}."
-            )
-        shot = load_shot(rows[0].document)
+        shot = load_shot(stored_shot(session, name).document)
     yield shot, context.library.store, context.artefacts
+
+
+def stored_shot(session: Session, name: str) -> ShotRow:
+    """A shot in the database by its name or id."""
+    from tropein.app.store.models import ShotRow
+
+    rows = list(session.scalars(select(ShotRow).where((ShotRow.id == name) | (ShotRow.name == name))))
+    if not rows:
+        raise NotFound(f"There is no shot {name!r}, and no such file.")
+    if len(rows) > 1:
+        raise BadInput(f"{len(rows)} shots are called {name!r}; name one by its id: {', '.join(r.id for r in rows)}.")
+    return rows[0]
 
 
 def render(

@@ -12,7 +12,8 @@ from tropein.cli.clips import Clip, Json
 from tropein.cli.common import bar, frame_range, say
 from tropein.core.compose.loop import plate_sound, render_part, target_of
 from tropein.core.compose.render import Renderer
-from tropein.core.document import FootageLayer, PictureTrack, Place, Shot, Steady
+from tropein.core.contents.footage import FootageContent
+from tropein.core.document import Layer, PictureTrack, Place, Shot, Steady
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow, files_of
 from tropein.core.media.encode import join
@@ -57,7 +58,7 @@ def stabilise(
             track="whole", reference_frame=first, parts=["position", "rotation", "scale"], strength=strength, smooth=smooth, edge=edge
         )  # fmt: skip
         place = Place.model_validate({"position": {"value": (w / 2, h / 2)}, "steady": held.model_dump()})
-        layer = FootageLayer(id="plate", name="plate", footage=footage.id, place=place)
+        layer = Layer(id="plate", name="plate", content=FootageContent(footage=footage.id), place=place)
         shot = Shot(
             name="steady", size=footage.size, rate=footage.rate, frames=footage.frames, trim=(first, last), plate="plate",
             footage={footage.id: footage}, layers={"plate": layer}, stack=["plate"],

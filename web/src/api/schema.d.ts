@@ -63,6 +63,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot_id}/do": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do
+         * @description Give a command (see /about for those there are).
+         */
+        post: operations["do_api_shots__shot_id__do_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot_id}/undo": {
         parameters: {
             query?: never;
@@ -143,7 +163,7 @@ export interface paths {
         };
         /**
          * Carried At
-         * @description What rides do to everything at a frame (see core.compose.carried), matrices row by row.
+         * @description What rides do to everything at a frame (see core.compose.ride_matrices), matrices row by row.
          */
         get: operations["carried_at_api_shots__shot_id__carried_get"];
         put?: never;
@@ -846,12 +866,18 @@ export interface components {
             depth: components["schemas"]["Control"][];
             opacity: components["schemas"]["Control"];
             speed: components["schemas"]["Control"];
-            /** Edge */
-            edge: components["schemas"]["Control"][];
+            /** Meets */
+            meets: components["schemas"]["EffectInfo"][];
+            /** Contents */
+            contents: components["schemas"]["EffectInfo"][];
+            /** Movers */
+            movers: components["schemas"]["EffectInfo"][];
             /** Blends */
             blends: string[];
             /** Body Parts */
             body_parts: string[];
+            /** Commands */
+            commands: components["schemas"]["CommandInfo"][];
         };
         /** Animated[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]] */
         Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____: {
@@ -859,12 +885,24 @@ export interface components {
             value: number;
             /** Keys */
             keys?: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"][];
+            /** Movers */
+            movers?: {
+                [key: string]: components["schemas"]["MoverBase"];
+            };
+            /** Moving */
+            moving?: string[];
         };
         /** Animated[Outline] */
         Animated_Outline_: {
             value: components["schemas"]["Outline"];
             /** Keys */
             keys?: components["schemas"]["Key_Outline_"][];
+            /** Movers */
+            movers?: {
+                [key: string]: components["schemas"]["MoverBase"];
+            };
+            /** Moving */
+            moving?: string[];
         };
         /** Animated[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]] */
         Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______: {
@@ -875,6 +913,12 @@ export interface components {
             ];
             /** Keys */
             keys?: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"][];
+            /** Movers */
+            movers?: {
+                [key: string]: components["schemas"]["MoverBase"];
+            };
+            /** Moving */
+            moving?: string[];
         };
         /** Animated[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]] */
         Animated_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______: {
@@ -886,6 +930,12 @@ export interface components {
             ];
             /** Keys */
             keys?: components["schemas"]["Key_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______"][];
+            /** Movers */
+            movers?: {
+                [key: string]: components["schemas"]["MoverBase"];
+            };
+            /** Moving */
+            moving?: string[];
         };
         /** Animated[tuple[tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]], tuple[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])], Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]]]] */
         Animated_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______: {
@@ -910,6 +960,12 @@ export interface components {
             ];
             /** Keys */
             keys?: components["schemas"]["Key_tuple_tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______tuple_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0______Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_______"][];
+            /** Movers */
+            movers?: {
+                [key: string]: components["schemas"]["MoverBase"];
+            };
+            /** Moving */
+            moving?: string[];
         };
         /**
          * Answer
@@ -1143,42 +1199,6 @@ export interface components {
             world?: number[] | null;
         };
         /**
-         * CarrierLayer
-         * @description Shows nothing and changes nothing: a place for other layers to hang from.
-         */
-        CarrierLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Cut
-             * @description all of them together say what stays
-             * @default []
-             */
-            cut: components["schemas"]["Cut"][];
-            /** Effects */
-            effects?: components["schemas"]["EffectBase"][];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "carrier";
-            place?: components["schemas"]["Place"];
-        };
-        /**
          * ChromaPiece
          * @description Keeps what does not have the colour of the screen behind it, in a layer's own footage.
          */
@@ -1343,6 +1363,30 @@ export interface components {
             softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
+         * CommandInfo
+         * @description A command; `arguments` as a JSON schema.
+         */
+        CommandInfo: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Arguments */
+            arguments: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ContentBase
+         * @description What all contents share: whether they have a place in the frame, and pixels of their own.
+         */
+        ContentBase: {
+            /** Kind */
+            kind: string;
+        };
+        /**
          * Control
          * @description A parameter, drawn from the schema's own metadata.
          */
@@ -1371,6 +1415,8 @@ export interface components {
          * @description A named moment.
          */
         Cue: {
+            /** Id */
+            id: string;
             /** Frame */
             frame: number;
             /** Name */
@@ -1381,6 +1427,8 @@ export interface components {
          * @description Cut by a matte: what is inside stays, or what is outside. Growing and softening leave the matte itself alone.
          */
         Cut: {
+            /** Id */
+            id: string;
             /** Matte */
             matte: string;
             /**
@@ -1452,9 +1500,11 @@ export interface components {
             /**
              * Fine Within
              * @description all of them together say what stays
-             * @default []
+             * @default {}
              */
-            fine_within: components["schemas"]["Cut"][];
+            fine_within: {
+                [key: string]: components["schemas"]["Cut"];
+            };
             /**
              * Clean edge
              * @description How far the old background is taken out of the edge of a layer that is cut by this.
@@ -1505,13 +1555,6 @@ export interface components {
              * @enum {string}
              */
             facing: "own" | "camera";
-            /**
-             * Shadow
-             * @description Of its foot on the floor of a solved scene, lit from above.
-             */
-            shadow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soft edge */
-            shadow_soft?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * DifferencePiece
@@ -1643,6 +1686,17 @@ export interface components {
             height?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
+         * Done
+         * @description The shot after a command; what is to be selected now, as "layers/ID"; words where not all was kept.
+         */
+        Done: {
+            shot: components["schemas"]["ShotOut"];
+            /** Select */
+            select: string[];
+            /** Note */
+            note: string;
+        };
+        /**
          * EdgeMatch
          * @description Widths of edges as standard deviations in pixels of the shot: the insert's own, those around it, and the blur that makes
          *     the one the other (0 where the insert is softer already).
@@ -1699,11 +1753,13 @@ export interface components {
              */
             mix?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
             /**
-             * Cut
+             * Cuts
              * @description all of them together say what stays
-             * @default []
+             * @default {}
              */
-            cut: components["schemas"]["Cut"][];
+            cuts: {
+                [key: string]: components["schemas"]["Cut"];
+            };
         };
         /** EffectInfo */
         EffectInfo: {
@@ -1963,88 +2019,6 @@ export interface components {
             space: string;
         };
         /**
-         * FootageLayer
-         * @description Shows footage. `start` is the shot frame at which the footage's first frame lies.
-         */
-        FootageLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Cut
-             * @description all of them together say what stays
-             * @default []
-             */
-            cut: components["schemas"]["Cut"][];
-            /** Effects */
-            effects?: components["schemas"]["EffectBase"][];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "footage";
-            /** Footage */
-            footage: string;
-            /**
-             * Start
-             * @default 0
-             */
-            start: number;
-            /**
-             * End
-             * @description what is shown beyond the footage's own frames
-             * @default hold
-             * @enum {string}
-             */
-            end: "hold" | "loop" | "nothing";
-            /**
-             * Speed
-             * @description Below 0 the footage runs backwards.
-             */
-            speed?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
-            /**
-             * Light wrap
-             * @description How much light of what lies behind comes in over the edge.
-             */
-            wrap?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Wrap width */
-            wrap_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Soft edge
-             * @description Blurs the edge alone, and its coverage with it.
-             */
-            edge_soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Edge width
-             * @description How far in from its outline counts as edge.
-             */
-            edge_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Edge light */
-            edge_exposure?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Edge colour */
-            edge_saturation?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            place?: components["schemas"]["Place"];
-        };
-        /**
          * FourCorners
          * @description Corners in a frame of the footage, in order around, full-size pixels.
          */
@@ -2070,6 +2044,33 @@ export interface components {
                     number
                 ]
             ];
+        };
+        /**
+         * Given
+         * @description A command with its arguments, on the revision it was given for.
+         */
+        Given: {
+            /** Base */
+            base: number;
+            /** Command */
+            command: string;
+            /**
+             * Arguments
+             * @default {}
+             */
+            arguments: {
+                [key: string]: unknown;
+            };
+            /**
+             * Client
+             * @default
+             */
+            client: string;
+            /**
+             * Key
+             * @description made up by who sends it: sent twice, it is done once
+             */
+            key?: string | null;
         };
         /**
          * Guarded
@@ -2372,6 +2373,58 @@ export interface components {
             ];
         };
         /**
+         * Layer
+         * @description The span includes both ends, none means the whole shot. `chain` and `meeting` give effects and meets their order. Of a
+         *     group, a layer's time and place are counted within it.
+         */
+        Layer: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Visible
+             * @default true
+             */
+            visible: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            content: components["schemas"]["ContentBase"];
+            time?: components["schemas"]["TimeMap"];
+            place?: components["schemas"]["Place"];
+            /**
+             * Cuts
+             * @description all of them together say what stays
+             * @default {}
+             */
+            cuts: {
+                [key: string]: components["schemas"]["Cut"];
+            };
+            /** Effects */
+            effects?: {
+                [key: string]: components["schemas"]["EffectBase"];
+            };
+            /** Chain */
+            chain?: string[];
+            /** Meets */
+            meets?: {
+                [key: string]: components["schemas"]["MeetBase"];
+            };
+            /** Meeting */
+            meeting?: string[];
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
          * LayerPiece
          * @description Another layer's alpha or luminance, as it lies in the shot.
          */
@@ -2500,7 +2553,11 @@ export interface components {
             /** Name */
             name: string;
             /** Pieces */
-            pieces?: (components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["DistancePiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"])[];
+            pieces?: {
+                [key: string]: components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["DistancePiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"];
+            };
+            /** Order */
+            order?: string[];
             /**
              * Close holes
              * @description Up to so many pixels across: what is enclosed by solid becomes solid.
@@ -2511,6 +2568,36 @@ export interface components {
              * @description Up to so many pixels across: what stands alone in the clear becomes clear.
              */
             crumbs?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * MeetBase
+         * @description What all meetings share.
+         */
+        MeetBase: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
+         * MoverBase
+         * @description What all movers share. `words` is how the sheet says it, with the names of settings in braces.
+         */
+        MoverBase: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
         };
         /**
          * NewShot
@@ -3318,17 +3405,18 @@ export interface components {
         };
         /**
          * Shot
-         * @description A shot document. `stack` runs from nearest the lens to the plate; `plate` is its last layer, once there is one.
+         * @description A shot document. `stack` runs from nearest the lens to the plate; `plate` is its last layer, once there is one. Layers of
+         *     a group stand in the group's own stack.
          *
          *     `trim` is the frame range that plays and renders, both ends included.
          */
         Shot: {
             /**
              * Schema Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            schema_version: 2;
+            schema_version: 3;
             /** Name */
             name: string;
             /**
@@ -3367,7 +3455,7 @@ export interface components {
             };
             /** Layers */
             layers?: {
-                [key: string]: components["schemas"]["FootageLayer"] | components["schemas"]["VeilLayer"] | components["schemas"]["CarrierLayer"];
+                [key: string]: components["schemas"]["Layer"];
             };
             /** Stack */
             stack?: string[];
@@ -3382,7 +3470,9 @@ export interface components {
                 [key: string]: components["schemas"]["Matte"];
             };
             /** Cues */
-            cues?: components["schemas"]["Cue"][];
+            cues?: {
+                [key: string]: components["schemas"]["Cue"];
+            };
         };
         /**
          * ShotCard
@@ -3614,6 +3704,38 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * TimeMap
+         * @description `start` is the frame at which the content's first frame lies, whence it runs at its speed; `position`, where it is set, says
+         *     which frame of the content is shown, and speed and start are not asked.
+         */
+        TimeMap: {
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * Speed
+             * @description Below 0 it runs backwards.
+             */
+            speed?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            position?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"] | null;
+            /**
+             * End
+             * @description what is shown beyond the content's own frames
+             * @default hold
+             * @enum {string}
+             */
+            end: "hold" | "loop" | "nothing";
+            /**
+             * Between
+             * @description what is shown between two of its frames
+             * @default nearest
+             * @enum {string}
+             */
+            between: "nearest" | "mixed" | "by motion";
+        };
         /** Together */
         Together: {
             /** Tracks */
@@ -3638,48 +3760,6 @@ export interface components {
             first: number;
             /** Last */
             last: number;
-        };
-        /**
-         * VeilLayer
-         * @description Shows nothing of its own: applies its effects to everything beneath it, and lays the result over that with its blend and
-         *     opacity.
-         */
-        VeilLayer: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * Visible
-             * @default true
-             */
-            visible: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Cut
-             * @description all of them together say what stays
-             * @default []
-             */
-            cut: components["schemas"]["Cut"][];
-            /** Effects */
-            effects?: components["schemas"]["EffectBase"][];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "veil";
-            /**
-             * Blend
-             * @default normal
-             * @enum {string}
-             */
-            blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
         };
         /** Who */
         Who: {
@@ -4238,6 +4318,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description not a request that can be understood */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a password is needed */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not from our own page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description there is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description something else was first */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be used as it is; the message says why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too often */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a fault of our own, noted in the log */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database cannot be reached at the moment */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    do_api_shots__shot_id__do_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Given"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description not a request that can be understood */

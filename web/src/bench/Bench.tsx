@@ -1,9 +1,11 @@
-import { lazy, Suspense, useEffect } from "react";
+import { lazy, Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
+import { useLayout } from "../state/layout";
 import { Dialogs } from "./Dialogs";
+import { Divider, LEAST_LANES_PX, LEAST_PICTURE_PX, MOST_LANES_PX, STRIP_PX, TRAY_PX } from "./Divider";
 import { FilmStrip } from "./FilmStrip";
 import { DrawerPanel, Kit } from "./Kit";
 import { Lanes } from "./Lanes";
@@ -20,6 +22,18 @@ export function Bench({ id }: { id: string }) {
   const open = useBench((s) => s.open);
   const stored = useBench((s) => s.stored);
   const scene = useBench((s) => (s.scene && s.shot?.tracks[s.scene]?.samples ? s.scene : null));
+  const [w, h] = useBench((s) => s.shot?.size) ?? [16, 9];
+  const { lanes, shown } = useLayout();
+  const main = useRef<HTMLElement>(null);
+  const [room, setRoom] = useState<[number, number]>([900, 700]);
+  useLayoutEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setRoom([entry.contentRect.width, entry.contentRect.height]));
+    observer.observe(main.current!);
+    return () => observer.disconnect();
+  }, []);
+  const trays = useBench((s) => s.unfolded.some((id) => s.shot?.layers[id] && id !== s.inside));
+  const left = room[1] - STRIP_PX - (trays ? TRAY_PX : 0) - Math.ceil((room[0] * h) / w);
+  const height = lanes ?? Math.min(Math.max(left, LEAST_LANES_PX), MOST_LANES_PX);
   useShelf();
   useKeys();
   useEffect(() => void open(id), [id, open]);
@@ -36,14 +50,15 @@ export function Bench({ id }: { id: string }) {
     <div className="flex h-full flex-col" onDragOver={(e) => e.preventDefault()} onDrop={drop}>
       <TopBar />
       <div className="flex min-h-0 flex-1">
-        <Kit />
-        <main className="flex min-w-0 flex-1 flex-col">
+        {shown === "all" && <Kit />}
+        <main ref={main} className="flex min-w-0 flex-1 flex-col">
           <div className="relative flex min-h-0 flex-1"><DrawerPanel />{scene ? <Suspense fallback={<p className="m-auto text-quiet">Opening the scene…</p>}><SceneView trackId={scene} /></Suspense> : <Viewer />}</div>
-          <FilmStrip />
-          <Panes />
-          <Lanes />
+          {shown === "all" && <Divider height={height} most={room[1] - STRIP_PX - LEAST_PICTURE_PX} />}
+          {shown !== "picture" && <FilmStrip />}
+          {shown === "all" && <Panes />}
+          {shown === "all" && <Lanes height={height} />}
         </main>
-        <Sheet />
+        {shown === "all" && <Sheet />}
       </div>
       <Dialogs />
     </div>

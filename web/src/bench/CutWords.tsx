@@ -1,7 +1,7 @@
 import { Popover } from "radix-ui";
 import { useAbout } from "../api/client";
-import { newCut } from "../document/mattes";
-import type { Control, Cut } from "../document/types";
+import { addCut, newCut } from "../document/mattes";
+import type { Control, Cut, Cuts } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
@@ -10,11 +10,12 @@ import { cutByFace, cutByRange, keyScreen } from "./shaping";
 import { OFFER, WORD } from "./words";
 
 /** What something is cut by. `path` is the pointer of its list of cuts; `layer` is given where it is a whole layer. */
-export function CutWords({ cuts, path, owner, layer, verb = "is cut by" }: { cuts: Cut[]; path: string; owner: string; layer?: { id: string; footage: boolean }; verb?: string }) {
+export function CutWords({ cuts, path, owner, layer, verb = "is cut by", after = "" }: { cuts: Cuts; path: string; owner: string; layer?: { id: string; footage: boolean }; verb?: string; after?: string }) {
   const { shot, commit, set } = useBench();
   if (!shot) return null;
-  const unused = Object.values(shot.mattes).filter((m) => !cuts.some((c) => c.matte === m.id) && !path.startsWith(`/mattes/${m.id}/`));
-  const cut = (id: string) => void commit(`cut ${owner} by ${shot.mattes[id].name}`, [{ op: "add", path: `${path}/-`, value: newCut(id) }]);
+  const all = Object.values(cuts);
+  const unused = Object.values(shot.mattes).filter((m) => !all.some((c) => c.matte === m.id) && !path.startsWith(`/mattes/${m.id}/`));
+  const cut = (id: string) => void commit(`cut ${owner} by ${shot.mattes[id].name}`, [addCut(path, newCut(id))]);
   const draw = (tool: "outline" | "ellipse") => set({ tool, cutFor: path, drawn: [] });
   const seen = layer?.footage ? layer.id : shot.plate;
   const choices = [
@@ -27,19 +28,19 @@ export function CutWords({ cuts, path, owner, layer, verb = "is cut by" }: { cut
   ];
   return (
     <>
-      {cuts.length ? `${verb} ` : ""}
-      {cuts.map((c, i) => <span key={c.matte}>{i > 0 && " and "}<OneCut cut={c} path={path} index={i} owner={owner} cuts={cuts} /></span>)}
-      {cuts.length ? " " : ""}<Menu className={cuts.length ? `${OFFER} text-small` : OFFER} label={`What cuts ${owner}`} trigger={cuts.length ? "and…" : `${verb} nothing yet`} choices={choices} />
+      {all.length ? `${verb} ` : ""}
+      {all.map((c, i) => <span key={c.id}>{i > 0 && " and "}<OneCut cut={c} path={path} owner={owner} /></span>)}
+      {all.length ? " " : ""}<span className={after && "whitespace-nowrap"}><Menu className={all.length ? `${OFFER} text-small` : OFFER} label={`What cuts ${owner}`} trigger={all.length ? "and…" : `${verb} nothing yet`} choices={choices} />{after}</span>
     </>
   );
 }
 
-function OneCut({ cut, path, index, owner, cuts }: { cut: Cut; path: string; index: number; owner: string; cuts: Cut[] }) {
+function OneCut({ cut, path, owner }: { cut: Cut; path: string; owner: string }) {
   const { shot, commit, select } = useBench();
   const controls = useAbout().data?.cut ?? [];
   if (!shot) return null;
   const name = shot.mattes[cut.matte]?.name ?? "?";
-  const here = `${path}/${index}`;
+  const here = `${path}/${cut.id}`;
   const side = (to: Cut["side"]) => void commit(`keep what is ${to} ${name}`, [{ op: "replace", path: `${here}/side`, value: to }]);
   return (
     <span>
@@ -49,7 +50,7 @@ function OneCut({ cut, path, index, owner, cuts }: { cut: Cut; path: string; ind
           {controls.map((c) => <ParamRow key={c.name} control={c as Control} path={`${here}/${c.name}`} owner={`${name} on ${owner}`} />)}
           <div className="mt-2 flex gap-2">
             <Popover.Close asChild><button className="btn" onClick={() => select({ kind: "matte", id: cut.matte })}>open the matte</button></Popover.Close>
-            <Popover.Close asChild><button className="btn" onClick={() => void commit(`let ${name} not cut ${owner}`, [{ op: "replace", path, value: cuts.filter((c) => c !== cut) }])}>do not cut</button></Popover.Close>
+            <Popover.Close asChild><button className="btn" onClick={() => void commit(`let ${name} not cut ${owner}`, [{ op: "remove", path: here }])}>do not cut</button></Popover.Close>
           </div>
         </Popped>
       </Popover.Root>{" "}

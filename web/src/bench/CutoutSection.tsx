@@ -1,6 +1,6 @@
 import { cancelRun, useRuns } from "../api/client";
 import { shotFrame } from "../document/timing";
-import type { CutoutPiece, FootageLayer } from "../document/types";
+import type { CutoutPiece, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { carryCutout, guessPerson, shownFrame, takePen } from "./cutouts";
@@ -16,7 +16,7 @@ export function CutoutSection({ matte, piece, path }: { matte: string; piece: Cu
   const guessing = guess !== undefined && GOING.includes(guess.state);
   const run = runs.find((r) => GOING.includes(r.state));
   if (!shot) return null;
-  const layer = shot.layers[piece.layer] as FootageLayer;
+  const layer = shot.layers[piece.layer] as Layer;
   const here = shownFrame(shot, piece.layer, frame);
   const drawn = [...new Set(piece.strokes.map((s) => s.frame))].sort((a, b) => a - b);
   const kept = piece.strokes.some((s) => s.keep);

@@ -5,6 +5,7 @@ import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
 import type { Animated, Effect, Layer, Op, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
+import { groupOf, looksOf } from "../document/layers";
 
 const STRAW = "#e0cf8a";
 const RINGS = ["inner", "outer"] as const;
@@ -14,13 +15,13 @@ type Grip = "centre" | (typeof RINGS)[number];
 export function EffectHandles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
   const { shot, stored, selection, frame } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const placed = layer?.effects.flatMap((effect, index) => (effect.on && effect.centre ? [{ effect, index }] : [])) ?? [];
-  const rides = placed.some(({ effect }) => effect.ride);
+  const placed = layer ? looksOf(layer).filter((effect) => effect.on && effect.centre) : [];
+  const rides = layer !== undefined && (placed.some((effect) => effect.ride) || groupOf(shot!, layer.id) !== null);
   const matrices = useCarried(rides ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
   if (!layer) return null;
-  return placed.map(({ effect, index }) => {
-    const carried = effect.ride ? matrices?.[`${layer.id}:${effect.id}`] : IDENTITY;
-    return carried ? <Centre key={effect.id} layer={layer} effect={effect} path={`/layers/${layer.id}/effects/${index}`} carried={carried} scale={scale} toShot={toShot} /> : null;
+  return placed.map((effect) => {
+    const carried = rides ? matrices?.[`${layer.id}:${effect.id}`] : IDENTITY;
+    return carried ? <Centre key={effect.id} layer={layer} effect={effect} path={`/layers/${layer.id}/effects/${effect.id}`} carried={carried} scale={scale} toShot={toShot} /> : null;
   });
 }
 

@@ -1,9 +1,10 @@
 import { useShelf } from "../api/client";
-import type { ChromaPiece, DifferencePiece, Footage, FootageLayer, Op } from "../document/types";
+import type { ChromaPiece, DifferencePiece, Footage, Layer, Op } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { shownFrame } from "./cutouts";
 import { WORD } from "./words";
+import { footageOf } from "../document/layers";
 
 const NONE = { chroma: "fitted to each frame", difference: "the median of the shot" } as const;
 
@@ -13,9 +14,10 @@ const THROUGH = "seen through the shot";
 export function EmptyPlace({ piece, path }: { piece: ChromaPiece | DifferencePiece; path: string }) {
   const { shot, commit } = useBench();
   const shelf = useShelf().data ?? [];
-  const layer = shot?.layers[piece.layer] as FootageLayer | undefined;
+  const layer = shot?.layers[piece.layer] as Layer | undefined;
   if (!shot || !layer) return null;
-  const own = shot.footage[layer.footage];
+  const own = shot.footage[footageOf(layer) ?? ""];
+  if (!own) return null;
   const put = (label: string, frame: number | null, footage: Footage | null, through = false) => {
     const ops: Op[] = footage && !shot.footage[footage.id] ? [{ op: "add", path: `/footage/${footage.id}`, value: footage }] : [];
     void commit(`${label} ${piece.name}`, [...ops, { op: "replace", path: `${path}/clean_frame`, value: frame }, { op: "replace", path: `${path}/clean_footage`, value: footage?.id ?? null }, ...(piece.kind === "chroma" ? [{ op: "replace" as const, path: `${path}/clean_through`, value: through }] : [])]);

@@ -2,7 +2,7 @@ import { api, got, useAbout } from "../api/client";
 import type { Control, Matte } from "../document/types";
 import { useBench } from "../state/bench";
 import { ParamRow } from "./ParamRow";
-import { Section } from "./Sheet";
+import { Section } from "./Section";
 import { useEveryFrame } from "./useEveryFrame";
 import { WORD } from "./words";
 

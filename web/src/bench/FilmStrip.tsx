@@ -5,6 +5,7 @@ import { useBench } from "../state/bench";
 import { got } from "../api/client";
 import { Axis, frameAt, useAxis } from "./axis";
 import { keyOf } from "./usePictures";
+import { footageOf } from "../document/layers";
 
 const json = <T,>(url: string) => got<T>(fetch(url).then(async (response) => ({ data: response.ok ? await response.json() : undefined, error: response.ok ? undefined : {}, response })));
 
@@ -14,7 +15,7 @@ export function FilmStrip() {
   const row = useRef<HTMLDivElement>(null);
   const axis = useAxis();
   const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
-  const footage = plate?.kind === "footage" ? shot!.footage[plate.footage] : undefined;
+  const footage = shot?.footage[footageOf(plate) ?? ""];
   const media = footage?.media;
   const strip = useQuery({ queryKey: ["strip", media], enabled: !!media, staleTime: Infinity, queryFn: () => json<{ count: number; width: number; height: number }>(`/api/media/${media}/strip.json`) });
   const peaks = useQuery({ queryKey: ["peaks", media], enabled: !!media && !!footage?.sound, staleTime: Infinity, queryFn: () => json<number[]>(`/api/media/${media}/peaks.json`) });
@@ -57,8 +58,8 @@ export function FilmStrip() {
         <div className="pointer-events-none absolute inset-y-0 right-0 bg-ground/75" style={{ width: `${(1 - (b + 1) / shot.frames) * 100}%` }} />
         <div {...trim(0)} className="absolute inset-y-0 w-[7px] cursor-ew-resize rounded-l border-l-2 border-ink bg-ink/10" style={{ left: `${(a / shot.frames) * 100}%` }} />
         <div {...trim(1)} className="absolute inset-y-0 w-[7px] -translate-x-full cursor-ew-resize rounded-r border-r-2 border-ink bg-ink/10" style={{ left: `${((b + 1) / shot.frames) * 100}%` }} />
-        {shot.cues.map((c) => (
-          <span key={`${c.frame} ${c.name}`} className="pointer-events-none absolute top-0 border-l border-dashed border-ink/70 bg-black/60 px-1 text-small" style={{ left: `${((c.frame + 0.5) / shot.frames) * 100}%` }}>{c.name}</span>
+        {Object.values(shot.cues).map((c) => (
+          <span key={c.id} className="pointer-events-none absolute top-0 border-l border-dashed border-ink/70 bg-black/60 px-1 text-small" style={{ left: `${((c.frame + 0.5) / shot.frames) * 100}%` }}>{c.name}</span>
         ))}
         <Axis frame={frame} frames={shot.frames} head />
       </div>

@@ -4,15 +4,16 @@ import { sample } from "../document/animate";
 import { dragAt } from "../document/depth";
 import { IDENTITY, inverse, own, through, times, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
-import type { CarrierLayer, Corners, FootageLayer, Op, Shot, Vec2, Vec3 } from "../document/types";
+import type { Layer, Corners, Op, Shot, Vec2, Vec3 } from "../document/types";
 import { useBench } from "../state/bench";
+import { groupOf, hasPicture, hasPlace, isVeil, sizeOf } from "../document/layers";
 
 type Grip = "move" | "scale" | "turn" | "pivot";
-type Placed = FootageLayer | CarrierLayer;
+type Placed = Layer;
 const CARRIER_SIZE: Vec2 = [120, 120];
 
 /** The size of what is placed; a carrier shows nothing and has a size only to be held by. */
-const sizeOf = (shot: Shot, layer: Placed): Vec2 => (layer.kind === "footage" ? (shot.footage[layer.footage].size as Vec2) : CARRIER_SIZE);
+const heldSize = (shot: Shot, layer: Placed): Vec2 => (hasPicture(layer) ? sizeOf(shot, layer) : CARRIER_SIZE);
 
 interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; rotation: number; pivot: Vec2 }; centre: Vec2; ops: Op[] }
 
@@ -20,12 +21,12 @@ interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; r
 export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
   const { shot, stored, selection, frame } = useBench();
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const place = layer && layer.kind !== "veil" ? layer.place : undefined;
-  const tied = place !== undefined && (place.ride !== null || place.hang !== null || place.depth !== null);
+  const place = layer && hasPlace(layer) ? layer.place : undefined;
+  const tied = place !== undefined && (place.ride !== null || place.hang !== null || place.depth !== null || groupOf(shot!, layer!.id) !== null);
   const matrices = useCarried(tied || place?.pivot_ride ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
-  if (!shot || !layer || layer.kind === "veil" || layer.id === shot.plate) return null;
+  if (!shot || !layer || isVeil(layer) || layer.id === shot.plate) return null;
   const carried = tied ? matrices?.[layer.id] : IDENTITY;
-  if (layer.place.depth) return layer.kind === "footage" && carried ? <DepthHandles layer={layer} whole={carried} scale={scale} toShot={toShot} /> : null;
+  if (layer.place.depth) return hasPicture(layer) && carried ? <DepthHandles layer={layer} whole={carried} scale={scale} toShot={toShot} /> : null;
   if (!carried) return null;
   const pivot = layer.place.pivot_ride ? matrices?.[`${layer.id}:pivot`] : IDENTITY;
   if (!pivot) return null;
@@ -79,11 +80,11 @@ function CornerHandles({ layer, carried, scale, toShot }: HandleProps) {
 }
 
 /** The card as it is seen; before the still camera it is dragged across, with Shift to and from the lens. */
-function DepthHandles({ layer, whole, scale, toShot }: { layer: FootageLayer; whole: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
+function DepthHandles({ layer, whole, scale, toShot }: { layer: Layer; whole: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
   const { shot, frame, draft, commit } = useBench();
   const held = useRef<{ from: Vec2; start: Vec3; ops: Op[] } | null>(null);
   const depth = layer.place.depth!;
-  const [w, h] = shot!.footage[layer.footage].size;
+  const [w, h] = sizeOf(shot!, layer);
   const shown = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => through(whole, c)).map(([x, y]) => `${x * scale},${y * scale}`).join(" ");
   const free = !depth.track && !layer.place.hang;
   const start = sample(depth.position, frame);
@@ -123,8 +124,8 @@ function BoxHandles({ layer, carried, pivotRide, scale, toShot: pointer }: Handl
   const held = useRef<Held | null>(null);
   const back = inverse(carried);
   const toShot = (e: React.PointerEvent) => through(back, pointer(e)); // as if nothing carried the layer
-  const m = own(layer.place, sizeOf(shot!, layer), frame, pivotRide);
-  const [w, h] = sizeOf(shot!, layer);
+  const m = own(layer.place, heldSize(shot!, layer), frame, pivotRide);
+  const [w, h] = heldSize(shot!, layer);
   const whole = times(carried, m);
   const px = ([x, y]: Vec2): Vec2 => [x * scale, y * scale];
   const corners = ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => px(through(whole, c)));

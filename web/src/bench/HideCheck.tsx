@@ -2,8 +2,9 @@ import { useState } from "react";
 import { api, got } from "../api/client";
 import type { Matte, Track } from "../document/types";
 import { useBench } from "../state/bench";
-import { Section } from "./Sheet";
+import { Section } from "./Section";
 import { useEveryFrame } from "./useEveryFrame";
+import { Choose } from "../ui/Choose";
 
 interface Guarded { frame: number; state: "hidden" | "shows" | "unsure"; shows: number }
 
@@ -20,7 +21,7 @@ export function HideCheck({ matte, faces }: { matte: Matte; faces: Track[] }) {
   return (
     <Section title="Hides a face" note={running ? `${check.found.length} of ${last - first + 1}` : current ? (found.length ? `${found.length} frames to look at` : "nothing leaks") : undefined}>
       <div className="flex items-center gap-2 py-1">
-        {faces.length > 1 && <select aria-label="Which face" className="field flex-1 py-0.5" value={track} onChange={(e) => setTrack(e.target.value)}>{faces.map((f) => <option key={f.id} value={f.id}>{f.name}</option>)}</select>}
+        {faces.length > 1 && <Choose className="flex-1" label="Which face" value={track} choices={faces.map((f) => ({ id: f.id, label: f.name }))} set={setTrack} />}
         {running ? <button className="btn" onClick={check.stop}>Stop</button> : <button className="btn" onClick={() => void check.run()}>Check every frame</button>}
         {running && <progress className="min-w-0 flex-1" aria-label="Checking" max={last - first + 1} value={check.found.length} />}
       </div>

@@ -1,22 +1,23 @@
 import { FACE_SPOTS } from "../document/marks";
 import { partsOf } from "../document/ops";
-import type { FootageLayer, Steady } from "../document/types";
+import type { Layer, Steady } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
-import { Section } from "./Sheet";
+import { Section } from "./Section";
 import { OFFER, WORD } from "./words";
+import { footageOf } from "../document/layers";
 
 const EDGES = { zoom: "zoom in until none shows", mirror: "mirror the picture", repeat: "repeat the last pixels", nothing: "show nothing" } as const;
 const PARTS = ["position", "rotation", "scale"] as const;
 
 /** Taking motion out of the plate: what is held, how strongly, how smooth a move is left, what the edges show. */
-export function HoldSection({ layer }: { layer: FootageLayer }) {
+export function HoldSection({ layer }: { layer: Layer }) {
   const { shot, frame, draft, commit } = useBench();
   if (!shot) return null;
   const path = `/layers/${layer.id}/place/steady`;
   const steady = layer.place.steady;
-  const tracks = Object.values(shot.tracks).filter((t) => t.footage === layer.footage);
+  const tracks = Object.values(shot.tracks).filter((t) => t.footage === footageOf(layer));
   const set = (label: string, value: Steady | null) => void commit(label, [{ op: "replace", path, value }]);
   const change = (what: string, part: Partial<Steady>) => set(`change ${what} of the hold`, { ...steady!, ...part });
   const hold = (id: string) => {

@@ -15,31 +15,34 @@ import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
 import { FitLane } from "./FitLane";
 import { Row } from "./LaneRow";
+import { Pip } from "./Pip";
 import { parametersOf, parametersOfMatte, type Named } from "./names";
+import { hasPlace, piecesOf } from "../document/layers";
 
+const CURVES_PX = 210; // curves need room to be read
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 
 /** Only what the selection has: its span, a lane a keyed parameter, the health of its track. */
-export function Lanes() {
+export function Lanes({ height }: { height: number }) {
   const { shot, selection, frame, lanesAs, set } = useBench();
   const about = useAbout().data;
   if (!shot) return null;
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
-  const trackId = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? layer.place.ride?.track : undefined;
+  const trackId = selection.kind === "track" ? selection.id : layer && hasPlace(layer) ? layer.place.ride?.track : undefined;
   const track = trackId ? shot.tracks[trackId] : undefined;
   const matte = selection.kind === "matte" ? shot.mattes[selection.id] : undefined;
   const named = layer ? parametersOf(layer, about) : matte ? parametersOfMatte(matte, about) : [];
   const keyed = named.filter((p) => p.parameter.keys.length);
   const curves = lanesAs === "curves" && keyed.length > 0;
   return (
-    <div className={`flex shrink-0 flex-col transition-[height] duration-150 motion-reduce:transition-none ${curves ? "h-[230px]" : "h-[134px]"}`}>
+    <div className="flex shrink-0 flex-col" style={{ height: curves ? Math.max(height, CURVES_PX) : height }}>
       <div className="relative flex min-h-0 flex-1 flex-col overflow-y-auto" data-testid="lanes">
         {layer && <Span layer={layer} plate={layer.id === shot.plate} />}
         {curves ? <Curves keyed={keyed.filter((p) => components(p.parameter.keys[0].value).length)} /> : keyed.map((p) => <KeyLane key={p.path} named={p} />)}
         {track && !curves && <Health track={track} />}
-        {matte && !curves && matte.pieces.map((p) => p.kind === "shape" && <FitLane key={p.id} matte={matte} piece={p} />)}
-        {layer && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: the diamond before a parameter keys it at this frame.</p>}
-        {matte && !keyed.length && <p className="py-2 pl-[124px] text-quiet">No keys yet: key an outline or a parameter of a piece in the sheet, and its lane is here.</p>}
+        {matte && !curves && piecesOf(matte).map((p) => p.kind === "shape" && <FitLane key={p.id} matte={matte} piece={p} />)}
+        {layer && !keyed.length && <p className="truncate py-1.5 pl-[124px] text-quiet">No keys yet: the pip before a parameter keys it at this frame.</p>}
+        {matte && !keyed.length && <p className="truncate py-1.5 pl-[124px] text-quiet">No keys yet: key an outline or a parameter of a piece in the sheet, and its lane is here.</p>}
         {!layer && !track && !matte && <p className="px-3 py-2 text-quiet">Select a layer, a track or a matte to see its time here.</p>}
         {keyed.length > 0 && (
           <div className="absolute top-[3px] left-[66px] z-20">
@@ -183,12 +186,6 @@ function KeyLane({ named }: { named: Named }) {
       ))}
     </Row>
   );
-}
-
-/** An upright pip: flat top hold, pointed linear, round eased. */
-export function Pip({ ease, filled }: { ease: Ease; filled: boolean }) {
-  const d = { hold: "M3 4h7v12h-7z", linear: "M3 8l3.5-5 3.5 5v8h-7z", smooth: "M3 7a3.5 3.5 0 0 1 7 0v9h-7z", bezier: "M3 7a3.5 3.5 0 0 1 7 0v9h-7z M3 12h7" }[ease];
-  return <svg viewBox="0 0 13 18" className="absolute inset-0 h-full w-full" aria-hidden><path d={d} fill={filled ? "#c7a252" : "#1b1b1b"} stroke={filled ? "#c7a252" : "#d8d5ce"} strokeWidth="1.3" /></svg>;
 }
 
 export function removeKeys(refs: KeyRef[]): void {

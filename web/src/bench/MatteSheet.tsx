@@ -1,8 +1,8 @@
-import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Diamond, Plus, Power, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Plus, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
-import { addPiece, cutBy, newChroma, newCutout, newDifference, newDistance, newFacePiece, newLayerPiece, newRange, outlinePath, removeMatte, rideShape } from "../document/mattes";
+import { addPiece, cutBy, newChroma, newCutout, newDifference, newDistance, newFacePiece, newLayerPiece, newRange, outlinePath, rideShape } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
-import type { Control, FootageLayer, Matte, Piece, ShapePiece } from "../document/types";
+import type { Control, Layer, Matte, Op, Piece, ShapePiece } from "../document/types";
 import { SHAPE_TOOLS, useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
@@ -13,13 +13,15 @@ import { FaultRows } from "./FaultRows";
 import { HideCheck } from "./HideCheck";
 import { NameWords } from "./NameWords";
 import { ParamRow } from "./ParamRow";
+import { KeyPip } from "./Pip";
 import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
 import { PartsMenu } from "./RideWords";
 import { Rename } from "./Sentence";
 import { ScreenRow } from "./ScreenRow";
-import { Section } from "./Sheet";
+import { Section } from "./Section";
 import { convertPoints } from "./shaping";
 import { WORD } from "./words";
+import { footageOf, hasPicture, piecesOf } from "../document/layers";
 
 /** A matte: what it is made of, and what it cuts. */
 export function MatteSheet({ matte }: { matte: Matte }) {
@@ -27,10 +29,12 @@ export function MatteSheet({ matte }: { matte: Matte }) {
   if (!shot) return null;
   const path = `/mattes/${matte.id}`;
   const cuts = cutBy(shot, matte.id);
-  const footage = shot.stack.map((id) => shot.layers[id]).filter((l): l is FootageLayer => l.kind === "footage");
+  const all = Object.values(shot.layers).filter((l) => hasPicture(l));
+  const footage = all.filter((l) => footageOf(l));
+  const isCut = (l: Layer) => Object.values(l.cuts).some((c) => c.matte === matte.id);
   const faces = Object.values(shot.tracks).filter((t) => t.kind === "face");
   const add = (piece: Piece) => void commit(`add ${PIECE_TITLES[piece.kind].toLowerCase()} to ${matte.name}`, addPiece(matte.id, piece)).then(() => set({ piece: piece.id, points: [] }));
-  const looking = footage.find((l) => l.cut.some((c) => c.matte === matte.id)) ?? footage.at(-1);
+  const looking = footage.find(isCut) ?? footage.at(-1);
   const choices = [
     ...SHAPE_TOOLS.map((tool) => ({ id: tool, label: tool === "freehand" ? "shape drawn by hand" : tool, hint: { outline: "M", rectangle: "⇧M", ellipse: "E", freehand: "⇧E", stroke: "B" }[tool], act: () => set({ tool, drawn: [] }) })),
     ...(looking ? [
@@ -42,41 +46,41 @@ export function MatteSheet({ matte }: { matte: Matte }) {
     ] : []),
     ...faces.map((t) => ({ id: `face ${t.id}`, label: "part of a face", hint: t.name, act: () => add(newFacePiece(t.id)) })),
     ...Object.values(shot.tracks).filter((t) => t.kind === "camera" && t.samples).map((t) => ({ id: `distance ${t.id}`, label: "distance along the floor", hint: t.name, act: () => add(newDistance(t.id)) })),
-    ...footage.filter((l) => !l.cut.some((c) => c.matte === matte.id)).map((l) => ({ id: `layer ${l.id}`, label: "alpha of a layer", hint: l.name, act: () => add(newLayerPiece(l.id)) })),
+    ...all.filter((l) => !isCut(l)).map((l) => ({ id: `layer ${l.id}`, label: "alpha of a layer", hint: l.name, act: () => add(newLayerPiece(l.id)) })),
   ];
   return (
     <>
       <p className="text-[15px] leading-7" data-testid="sentence">
         <Rename value={matte.name} label="Name of the matte" save={(name) => void commit(`rename ${matte.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />, a matte of{" "}
-        {matte.pieces.length ? <b>{piecesIn(matte)}</b> : <i className="text-quiet">no pieces yet</i>}, cuts {cuts.length ? <NameWords of={cuts} /> : <i className="text-quiet">nothing yet</i>}.
+        {matte.order.length ? <b>{piecesIn(matte)}</b> : <i className="text-quiet">no pieces yet</i>}, cuts {cuts.length ? <NameWords of={cuts} /> : <i className="text-quiet">nothing yet</i>}.
       </p>
       {!cuts.length && <p className="text-quiet">Drag it from the Mattes drawer onto a pane, or choose it in a layer's sentence.</p>}
-      <Section title="Pieces" note={matte.pieces.length > 1 ? "first to last" : undefined}>
+      <Section title="Pieces" note={matte.order.length > 1 ? "first to last" : undefined}>
         <div className="flex flex-col gap-1.5 pt-1">
-          {matte.pieces.map((piece, i) => <PieceCard key={piece.id} matte={matte} index={i} />)}
-          {!matte.pieces.length && <p className="text-quiet">Without pieces it cuts nothing. Draw a shape, or key a screen.</p>}
+          {piecesOf(matte).map((piece, i) => <PieceCard key={piece.id} matte={matte} piece={piece} index={i} />)}
+          {!matte.order.length && <p className="text-quiet">Without pieces it cuts nothing. Draw a shape, or key a screen.</p>}
           <Menu className="btn flex items-center gap-1.5 self-start" label="Add a piece" trigger={<><Plus size={13} /> Add a piece</>} choices={choices} />
         </div>
       </Section>
-      {matte.pieces.length > 0 && <FaultRows matte={matte} />}
-      {faces.length > 0 && matte.pieces.length > 0 && <HideCheck matte={matte} faces={faces} />}
+      {matte.order.length > 0 && <FaultRows matte={matte} />}
+      {faces.length > 0 && matte.order.length > 0 && <HideCheck matte={matte} faces={faces} />}
       <div className="flex-1" />
-      <button className="btn mt-4 self-start" onClick={() => void commit(`remove the matte ${matte.name}`, removeMatte(shot, matte.id))}>Remove this matte</button>
+      <button className="btn mt-4 self-start" onClick={() => void useBench.getState().give("remove-mattes", { mattes: [matte.id] })}>Remove this matte</button>
     </>
   );
 }
 
-function PieceCard({ matte, index }: { matte: Matte; index: number }) {
+function PieceCard({ matte, piece, index }: { matte: Matte; piece: Piece; index: number }) {
   const { shot, commit, piece: chosen, set } = useBench();
   const about = useAbout().data;
-  const piece = matte.pieces[index];
   const info = about?.pieces.find((p) => p.kind === piece.kind);
   if (!shot || !info) return null;
   const open = piece.id === chosen;
   const base = `/mattes/${matte.id}/pieces`;
-  const path = `${base}/${index}`;
+  const path = `${base}/${piece.id}`;
+  const others = matte.order.filter((id) => id !== piece.id);
   const put = (label: string, field: string, value: unknown) => void commit(`${label} ${piece.name}`, [{ op: "replace", path: `${path}/${field}`, value }]);
-  const move = (to: number) => void commit(`move ${piece.name} in ${matte.name}`, [{ op: "remove", path }, { op: "add", path: `${base}/${to}`, value: piece }]);
+  const move = (to: number) => void commit(`move ${piece.name} in ${matte.name}`, [{ op: "replace", path: `/mattes/${matte.id}/order`, value: [...others.slice(0, to), piece.id, ...others.slice(to)] }]);
   const hidden = piece.kind === "shape" && piece.closed ? ["width"] : [];
   return (
     <div className={`rounded-md border bg-[#282828] px-2 pb-1 ${open ? "border-matte/70" : "border-line"} ${piece.on ? "" : "opacity-55"}`} data-testid={`piece-${index}`}>
@@ -86,8 +90,8 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
         </button>
         <Tip text={piece.on ? "Switch off" : "Switch on"}><button className="icon-btn" aria-label={`${piece.name} on`} aria-pressed={piece.on} onClick={() => put(piece.on ? "switch off" : "switch on", "on", !piece.on)}><Power size={12} className={piece.on ? "text-brass" : ""} /></button></Tip>
         <button className="icon-btn" aria-label={`Move ${piece.name} up`} disabled={index === 0} onClick={() => move(index - 1)}><ArrowUp size={12} /></button>
-        <button className="icon-btn" aria-label={`Move ${piece.name} down`} disabled={index === matte.pieces.length - 1} onClick={() => move(index + 1)}><ArrowDown size={12} /></button>
-        <button className="icon-btn" aria-label={`Remove ${piece.name}`} onClick={() => void commit(`remove ${piece.name} from ${matte.name}`, [{ op: "remove", path }])}><Trash2 size={12} /></button>
+        <button className="icon-btn" aria-label={`Move ${piece.name} down`} disabled={index === matte.order.length - 1} onClick={() => move(index + 1)}><ArrowDown size={12} /></button>
+        <button className="icon-btn" aria-label={`Remove ${piece.name}`} onClick={() => void commit(`remove ${piece.name} from ${matte.name}`, [{ op: "remove", path }, { op: "replace", path: `/mattes/${matte.id}/order`, value: others }])}><Trash2 size={12} /></button>
       </div>
       {open && (
         <div className="pb-1">
@@ -95,7 +99,7 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
             <Rename value={piece.name} label="Name of the piece" save={(name) => put("rename", "name", name)} />, a {PIECE_TITLES[piece.kind].toLowerCase()},{" "}
             <Menu className={WORD} label="What it does to the pieces above it" trigger={HOW_WORDS[piece.how]} choices={(["add", "subtract", "intersect"] as const).map((how) => ({ id: how, label: HOW_WORDS[how], checked: piece.how === how, act: () => put(how, "how", how) }))} />{" "}
             <button className={WORD} onClick={() => put(piece.invert ? "do not invert" : "invert", "invert", !piece.invert)}>{piece.invert ? "its outside" : "its inside"}</button>
-            {"layer" in piece && <>, of <Menu className={WORD} label="Which layer it looks at" trigger={shot.layers[piece.layer]?.name ?? "?"} choices={Object.values(shot.layers).filter((l) => l.kind === "footage").map((l) => ({ id: l.id, label: l.name, checked: l.id === piece.layer, act: () => put(`look at ${l.name} with`, "layer", l.id) }))} /></>}
+            {"layer" in piece && <>, of <Menu className={WORD} label="Which layer it looks at" trigger={shot.layers[piece.layer]?.name ?? "?"} choices={Object.values(shot.layers).filter((l) => (piece.kind === "layer" ? hasPicture(l) : footageOf(l))).map((l) => ({ id: l.id, label: l.name, checked: l.id === piece.layer, act: () => put(`look at ${l.name} with`, "layer", l.id) }))} /></>}
             {piece.kind === "layer" && <> (its <button className={WORD} onClick={() => put("change the channel of", "channel", piece.channel === "alpha" ? "luminance" : "alpha")}>{piece.channel}</button>)</>}
             {piece.kind === "face" && <>: <Menu className={WORD} label="Which part of the face" trigger={piece.part} choices={FACE_PARTS.map((part) => ({ id: part, label: part, checked: part === piece.part, act: () => put(`take the ${part} with`, "part", part) }))} /> of <b>{shot.tracks[piece.track]?.name}</b></>}
             {piece.kind === "distance" && <>, along the floor that <b>{shot.tracks[piece.track]?.name}</b> sees</>}
@@ -105,21 +109,26 @@ function PieceCard({ matte, index }: { matte: Matte; index: number }) {
           {piece.kind === "chroma" && <ScreenRow matte={matte.id} piece={piece} put={put} />}
           {(piece.kind === "chroma" || piece.kind === "difference") && <EmptyPlace piece={piece} path={path} />}
           {piece.kind === "cutout" && <CutoutSection matte={matte.id} piece={piece} path={path} />}
-          {piece.kind === "shape" && <OutlineRow piece={piece} path={outlinePath(matte.id, index)} />}
+          {piece.kind === "shape" && <OutlineRow piece={piece} path={outlinePath(matte.id, piece.id)} />}
           {info.params.filter((p) => !hidden.includes(p.name)).map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={`${piece.name} of ${matte.name}`} />)}
-          {piece.kind === "cutout" && (piece.fine_within.length > 0 || piece.fine.value > 0 || piece.fine.keys.length > 0) && <p className="py-0.5 pl-7 text-small"><CutWords cuts={piece.fine_within} path={`${path}/fine_within`} owner={`the hair of ${piece.name}`} verb="hair reaches only within" /></p>}
+          {piece.kind === "cutout" && (Object.keys(piece.fine_within).length > 0 || piece.fine.value > 0 || piece.fine.keys.length > 0) && <p className="py-0.5 pl-7 text-small"><CutWords cuts={piece.fine_within} path={`${path}/fine_within`} owner={`the hair of ${piece.name}`} verb="hair reaches only within" /></p>}
           {piece.kind === "shape" && <label className="flex items-center gap-2 py-1"><input type="checkbox" checked={piece.motion_blur} onChange={() => put("change the motion blur of", "motion_blur", !piece.motion_blur)} /> Motion blur</label>}
           <div className="flex gap-1.5 py-1">
             <button className="btn py-0.5" onClick={() => put("let live from here", "span", [useBench.getState().frame, Math.max(piece.span?.[1] ?? shot.frames - 1, useBench.getState().frame)])}>from here</button>
             <button className="btn py-0.5" onClick={() => put("let live up to here", "span", [Math.min(piece.span?.[0] ?? 0, useBench.getState().frame), useBench.getState().frame])}>up to here</button>
             {piece.span && <button className="btn py-0.5" onClick={() => put("let live throughout", "span", null)}>throughout</button>}
-            <button className="btn ml-auto py-0.5" onClick={() => void commit(`copy ${piece.name}`, [{ op: "add", path: `${base}/${index + 1}`, value: { ...piece, id: newId(), name: `${piece.name} copy` } }])}>copy</button>
+            <button className="btn ml-auto py-0.5" onClick={() => void commit(`copy ${piece.name}`, copyPiece(matte, piece))}>copy</button>
           </div>
         </div>
       )}
     </div>
   );
 }
+
+const copyPiece = (matte: Matte, piece: Piece): Op[] => {
+  const copy = { ...piece, id: newId(), name: `${piece.name} copy` };
+  return [{ op: "add", path: `/mattes/${matte.id}/pieces/${copy.id}`, value: copy }, { op: "add", path: `/mattes/${matte.id}/order/${matte.order.indexOf(piece.id) + 1}`, value: copy.id }];
+};
 
 /** The outline itself can be keyed; its points are changed in the picture. */
 function OutlineRow({ piece, path }: { piece: ShapePiece; path: string }) {
@@ -131,7 +140,7 @@ function OutlineRow({ piece, path }: { piece: ShapePiece; path: string }) {
     <div className="flex min-h-7 items-center gap-1.5">
       <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
         <button className="icon-btn min-w-5" aria-pressed={here} aria-label="Key Outline" onClick={() => void commit(here ? `remove a key of the outline of ${piece.name}` : `key the outline of ${piece.name}`, toggleKey(shot, path, frame))}>
-          <Diamond size={11} className={here ? "fill-brass text-brass" : keyed ? "text-brass" : "opacity-50"} />
+          <KeyPip parameter={piece.outline} frame={frame} />
         </button>
       </Tip>
       <span className={`flex-1 truncate ${keyed ? "text-brass" : ""}`}>Outline <span className="text-quiet">of {piece.outline.value.points.length} points{points.length ? `, ${points.length} chosen` : ""}</span></span>

@@ -7,6 +7,7 @@ import { takePen } from "./cutouts";
 import { startDrag } from "./drops";
 import { piecesIn } from "./pieces";
 import { keyScreen } from "./shaping";
+import { hasPicture } from "../document/layers";
 
 const DRAW: { tool: ShapeTool; title: string; keys: string; icon: typeof Circle }[] = [
   { tool: "outline", title: "Draw an outline", keys: "M", icon: Spline },
@@ -43,8 +44,8 @@ export function MattesDrawer() {
         </Tip>
       ))}
       <Tip text="By strokes over what is kept and what is not" keys="D"><button className="btn flex items-center gap-2" aria-pressed={tool === "keep"} onClick={() => void takePen("keep")}><Scissors size={14} className="text-matte" /> Cut out a subject</button></Tip>
-      {layer?.kind === "footage" && layer.id !== shot?.plate && <button className="btn flex items-center gap-2" onClick={() => void takePen("keep", layer)}><Scissors size={14} className="text-matte" /> Cut out of {layer.name}</button>}
-      {layer?.kind === "footage" && <Tip text="Cut the selected layer by the screen its subject stands before"><button className="btn flex items-center gap-2" onClick={() => void keyScreen(layer.id)}><VenetianMask size={14} className="text-matte" /> Key the screen of {layer.name}</button></Tip>}
+      {hasPicture(layer) && layer.id !== shot?.plate && <button className="btn flex items-center gap-2" onClick={() => void takePen("keep", layer)}><Scissors size={14} className="text-matte" /> Cut out of {layer.name}</button>}
+      {hasPicture(layer) && <Tip text="Cut the selected layer by the screen its subject stands before"><button className="btn flex items-center gap-2" onClick={() => void keyScreen(layer.id)}><VenetianMask size={14} className="text-matte" /> Key the screen of {layer.name}</button></Tip>}
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { moved, nearest, outward, pathOf, rounded, softEdge } from "../document/
 import type { Op, Outline, ShapePiece, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { addPointAt, convertPoints } from "./shaping";
+import { piecesOf } from "../document/layers";
 
 const ROSE = "#cf7d8c";
 const NEAR_PX = 12;
@@ -14,16 +15,16 @@ const NEAR_PX = 12;
 export function Outlines({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent | React.MouseEvent) => Vec2 }) {
   const { shot, stored, selection, frame, piece, tool } = useBench();
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
-  const riding = matte?.pieces.some((p) => p.kind === "shape" && p.ride) ?? false;
+  const riding = matte && piecesOf(matte).some((p) => p.kind === "shape" && p.ride);
   const matrices = useCarried(riding ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
   if (!matte) return null;
   return (
     <>
-      {matte.pieces.map((p, i) => {
+      {piecesOf(matte).map((p) => {
         if (p.kind !== "shape" || !p.on) return null;
         const carried = p.ride ? matrices?.[`${matte.id}/${p.id}`] : IDENTITY;
         if (!carried) return null;
-        const path = outlinePath(matte.id, i);
+        const path = outlinePath(matte.id, p.id);
         return p.id === piece && tool === "move" ? (
           <Fragment key={p.id}>
           {neighbours(p, frame).map(([when, o]) => <path key={when} d={pathOf(o, p.closed, shown(carried, scale))} fill="none" stroke={when < frame ? "#7fa7c4" : "#c7a252"} strokeOpacity=".6" strokeDasharray="1 4" strokeLinecap="round" data-testid={`neighbour-${when}`} />)}

@@ -1,4 +1,4 @@
-import { Diamond, RotateCcw } from "lucide-react";
+import { RotateCcw } from "lucide-react";
 import { sample } from "../document/animate";
 import { at, setValue, toggleKey } from "../document/ops";
 import type { Control, DrawnCurve, Vec2 } from "../document/types";
@@ -7,6 +7,8 @@ import { Scrub } from "../ui/Scrub";
 import { Tip } from "../ui/Tip";
 import { RideButton } from "./RideButton";
 import { CurveField } from "./CurveField";
+import { MoverMenu, MoverRows } from "./Movers";
+import { KeyPip } from "./Pip";
 
 /** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
 export function ParamRow({ control, path, owner, ride }: { control: Control; path: string; owner: string; ride?: { path: string; whole: boolean } }) {
@@ -22,13 +24,14 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
   const set = (v: unknown) => void commit(`set ${label}`, setValue(useBench.getState().shot!, path, frame, v));
   const changed = keyed || JSON.stringify(value) !== JSON.stringify(control.default);
   return (
+    <>
     <div className="group flex min-h-7 items-center gap-1.5">
       <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
         <button
           className="icon-btn min-w-5" aria-pressed={here} aria-label={`Key ${control.title}`}
           onClick={() => void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shot, path, frame))}
         >
-          <Diamond size={11} className={here ? "fill-brass text-brass" : keyed ? "text-brass" : "opacity-50"} />
+          <KeyPip parameter={parameter} frame={frame} />
         </button>
       </Tip>
       <Tip text={control.help || control.title}>
@@ -38,13 +41,16 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
       <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
         <Value control={control} value={value} drag={drag} set={set} />
       </div>
+      <MoverMenu parameter={parameter} path={path} label={label} />
       <button
-        className="icon-btn min-w-5 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
+        className="icon-btn min-w-4 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
         onClick={() => void commit(`reset ${label}`, [{ op: "replace", path: `${path}/keys`, value: [] }, { op: "replace", path: `${path}/value`, value: control.default }])}
       >
         <RotateCcw size={11} />
       </button>
     </div>
+    <MoverRows parameter={parameter} path={path} label={label} />
+    </>
   );
 }
 

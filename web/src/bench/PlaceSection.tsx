@@ -2,16 +2,17 @@ import { useAbout, useCarried, useSamples } from "../api/client";
 import { cornersAt, marks } from "../document/marks";
 import { plateFrame } from "../document/timing";
 import { inverse, own, through } from "../document/geometry";
-import type { CarrierLayer, Control, Corners, FootageLayer, Vec2 } from "../document/types";
+import type { Layer, Control, Corners, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { DepthOffers, DepthRows } from "./DepthSection";
 import { ParamRow } from "./ParamRow";
 import { HangMenu } from "./RideWords";
-import { Section } from "./Sheet";
+import { Section } from "./Section";
+import { hasPicture, sizeOf } from "../document/layers";
 
 /** Where a layer lies: its transform or its four corners, motion blur, what it hangs from, how steady it rides. */
-export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLayer; plate: boolean }) {
+export function PlaceSection({ layer, plate }: { layer: Layer; plate: boolean }) {
   const { shot, commit, draft } = useBench();
   const about = useAbout().data;
   if (!shot || !about) return null;
@@ -21,9 +22,9 @@ export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLa
     <Section title="Place" note={plate ? "reframing" : depth ? "in depth" : corners ? "four corners" : ride ? "added to the ride" : hang ? "hangs" : "2D"}>
       {depth && <DepthRows layer={layer} />}
       {!corners && !depth && about.place.map((c) => <ParamRow key={c.name} control={c as Control} path={`${path}/${c.name}`} owner={layer.name} ride={c.name === "pivot" && !plate ? { path: `${path}/pivot_ride`, whole: false } : undefined} />)}
-      {layer.kind === "footage" && !plate && !depth && <CornerRow layer={layer} />}
+      {hasPicture(layer) && !plate && !depth && <CornerRow layer={layer} />}
       {!plate && !depth && !corners && <DepthOffers layer={layer} />}
-      {layer.kind === "footage" && (
+      {hasPicture(layer) && (
         <label className="flex h-7 items-center gap-2 pl-[30px]">
           <span className="flex-1">Motion blur</span>
           <input type="checkbox" className="h-4 w-4" checked={layer.place.motion_blur} onChange={(e) => void commit(`${e.target.checked ? "blur" : "do not blur"} the motion of ${layer.name}`, [{ op: "replace", path: `${path}/motion_blur`, value: e.target.checked }])} />
@@ -41,7 +42,7 @@ export function PlaceSection({ layer, plate }: { layer: FootageLayer | CarrierLa
 }
 
 /** Pinned by four corners or not; on a plane its corners can be taken over. */
-function CornerRow({ layer }: { layer: FootageLayer }) {
+function CornerRow({ layer }: { layer: Layer }) {
   const { shot, stored, frame, commit } = useBench();
   const ride = layer.place.ride;
   const track = ride ? shot?.tracks[ride.track] : undefined;
@@ -51,7 +52,7 @@ function CornerRow({ layer }: { layer: FootageLayer }) {
   const path = `/layers/${layer.id}/place`;
   const set = (label: string, value: Corners | null) => void commit(label, [{ op: "replace", path: `${path}/corners`, value: value && { value: value.map((c) => c.map((v) => Number(v.toFixed(2)))), keys: [] } }]);
   const pin = () => {
-    const [w, h] = shot.footage[layer.footage].size as Vec2;
+    const [w, h] = sizeOf(shot, layer);
     const m = own(layer.place, [w, h], frame);
     set(`pin ${layer.name} by four corners`, ([[0, 0], [w, 0], [w, h], [0, h]] as Vec2[]).map((c) => through(m, c)) as Corners);
   };

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { api, got, queries } from "../api/client";
 import type { Run } from "../document/types";
 import { isMatteView, useBench } from "../state/bench";
+import { Choose } from "../ui/Choose";
 
 const FORMATS = [
   ["h264", "H.264 film (MP4), with the plate's sound"],
@@ -34,9 +35,9 @@ export function RenderForm({ close }: { close: () => void }) {
   return (
     <form className="flex flex-col gap-3" onSubmit={(e) => { e.preventDefault(); void start(); }}>
       {Object.keys(shot.mattes).length > 0 && (
-        <label className="flex items-center gap-2">What
-          <select className="field" value={matte} onChange={(e) => setMatte(e.target.value)}><option value="">the picture</option>{Object.values(shot.mattes).map((m) => <option key={m.id} value={m.id}>only the matte {m.name}</option>)}</select>
-        </label>
+        <div className="flex items-center gap-2">What
+          <Choose label="What" value={matte} choices={[{ id: "", label: "the picture" }, ...Object.values(shot.mattes).map((m) => ({ id: m.id, label: `only the matte ${m.name}` }))]} set={setMatte} />
+        </div>
       )}
       <fieldset className="flex flex-col gap-1"><legend className="mb-1 text-quiet">Format</legend>
         {FORMATS.map(([k, label]) => <label key={k} className="flex items-center gap-2"><input type="radio" name="format" checked={format === k} onChange={() => setFormat(k)} className="accent-[#c7a252]" />{label}</label>)}
@@ -46,10 +47,10 @@ export function RenderForm({ close }: { close: () => void }) {
         <label className="flex items-center gap-2">to <input className="field mono w-20" inputMode="numeric" value={range[1]} onChange={(e) => setRange([range[0], e.target.value])} /></label>
         <span className="text-quiet">both included</span>
       </div>
-      <label className="flex items-center gap-2">Size
-        <select className="field" value={scale} onChange={(e) => setScale(Number(e.target.value))}>{[0.25, 0.5, 1].map((s) => <option key={s} value={s}>{s * 100} %</option>)}</select>
+      <div className="flex items-center gap-2">Size
+        <Choose label="Size" value={String(scale)} choices={[0.25, 0.5, 1].map((s) => ({ id: String(s), label: `${s * 100} %` }))} set={(s) => setScale(Number(s))} />
         <span className="mono text-quiet">{size}</span>
-      </label>
+      </div>
       {problem && <p role="alert" className="text-warn">{problem}</p>}
       <div className="flex justify-end gap-2"><button type="button" className="btn" onClick={close}>Not now</button><button className="btn btn-main">Start the render</button></div>
     </form>

@@ -1,14 +1,15 @@
 import { FACE_SPOTS } from "../document/marks";
 import { hangingFrom } from "../document/ops";
-import type { CarrierLayer, FootageLayer, Part, Ride, Shot } from "../document/types";
+import type { Layer, Part, Ride, Shot } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { rideLayer } from "./drops";
 import { GAPS, OFFER, WORD } from "./words";
+import { hasPlace, isCarrier } from "../document/layers";
 
 
 /** What a layer rides on and hangs from, and how. */
-export function RideWords({ layer }: { layer: FootageLayer | CarrierLayer }) {
+export function RideWords({ layer }: { layer: Layer }) {
   const { shot, commit } = useBench();
   if (!shot) return null;
   const { ride, hang } = layer.place;
@@ -48,7 +49,7 @@ export function PartsMenu({ ride, plane, set }: { ride: Ride; plane: boolean; se
 }
 
 /** What a layer can hang from without hanging from itself. */
-export function HangMenu({ layer, shot, className, trigger }: { layer: FootageLayer | CarrierLayer; shot: Shot; className: string; trigger: string }) {
+export function HangMenu({ layer, shot, className, trigger }: { layer: Layer; shot: Shot; className: string; trigger: string }) {
   const { commit, frame } = useBench();
   const below = new Set([layer.id]);
   for (let grown = true; grown; ) {
@@ -56,8 +57,8 @@ export function HangMenu({ layer, shot, className, trigger }: { layer: FootageLa
     next.forEach((id) => below.add(id));
     grown = next.length > 0;
   }
-  const others = shot.stack.map((id) => shot.layers[id]).filter((l) => l.kind !== "veil" && !below.has(l.id) && l.id !== shot.plate);
+  const others = shot.stack.map((id) => shot.layers[id]).filter((l) => hasPlace(l) && !below.has(l.id) && l.id !== shot.plate);
   const set = (to: string | null) => void commit(to ? `hang ${layer.name} from ${shot.layers[to].name}` : `let ${layer.name} hang from nothing`, [{ op: "replace", path: `/layers/${layer.id}/place/hang`, value: to && { layer: to, reference_frame: frame } }]);
   const hang = layer.place.hang;
-  return <Menu className={className} label="What it hangs from" trigger={trigger} choices={[...others.map((l) => ({ id: l.id, label: l.name, hint: l.kind === "carrier" ? "carrier" : "", checked: hang?.layer === l.id, act: () => set(l.id) })), { id: "none", label: "nothing", checked: !hang, act: () => set(null) }]} />;
+  return <Menu className={className} label="What it hangs from" trigger={trigger} choices={[...others.map((l) => ({ id: l.id, label: l.name, hint: isCarrier(l) ? "carrier" : "", checked: hang?.layer === l.id, act: () => set(l.id) })), { id: "none", label: "nothing", checked: !hang, act: () => set(null) }]} />;
 }

@@ -12,7 +12,7 @@ const displayed = (linear: number[]) => `rgb(${linear.map((v) => Math.round(255 
 export function ScreenRow({ matte, piece, put }: { matte: string; piece: ChromaPiece; put: (label: string, field: string, value: unknown) => void }) {
   const { id, stored, frame, playing, tool, set } = useBench();
   const { data: seen } = useQuery({
-    queryKey: ["screen", id, stored?.revision, matte, piece.id, frame], enabled: !playing && id !== null && stored?.document.mattes[matte]?.pieces.some((p) => p.id === piece.id) === true, staleTime: Infinity, retry: false,
+    queryKey: ["screen", id, stored?.revision, matte, piece.id, frame], enabled: !playing && id !== null && stored?.document.mattes[matte]?.pieces[piece.id] !== undefined, staleTime: Infinity, retry: false,
     queryFn: () => got<ScreenSeen>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/keys/{piece_id}/screen", { params: { path: { shot_id: id!, matte_id: matte, piece_id: piece.id }, query: { frame, revision: stored!.revision } } })),
   });
   const colour = piece.screen ?? seen?.colour;

@@ -1,9 +1,10 @@
 import { Popover } from "radix-ui";
+import { goInto } from "./actions";
 import { useState } from "react";
 import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
 import { hangingFrom, setValue } from "../document/ops";
-import type { Control, FootageLayer, Layer, VeilLayer } from "../document/types";
+import type { Control, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
@@ -11,6 +12,7 @@ import { Scrub } from "../ui/Scrub";
 import { CutWords } from "./CutWords";
 import { RideWords } from "./RideWords";
 import { WORD } from "./words";
+import { footageOf, hasPicture, isCarrier, isVeil } from "../document/layers";
 
 
 /** What the layer is, in one sentence; each word opens what changes it. */
@@ -23,26 +25,35 @@ export function Sentence({ layer }: { layer: Layer }) {
   return (
     <p className="text-[15px] leading-7" data-testid="sentence">
       <Rename value={layer.name} label="Name of the layer" save={(name) => void commit(`rename ${layer.name}`, [{ op: "replace", path: `${path}/name`, value: name }])} />
-      {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second{layer.kind === "footage" && layer.place.steady ? <>, holding <b>{shot.tracks[layer.place.steady.track]?.name}</b> still</> : null}.</>}
-      {!plate && layer.kind === "footage" && <FootageWords layer={layer} />}
-      {layer.kind === "carrier" && <>, a carrier, shows nothing; <RideWords layer={layer} /> carries {hanging.length ? <b>{hanging.map((l) => l.name).join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</>}
-      {layer.kind === "veil" && <> shows nothing of its own and changes all that lies beneath it, <CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: false }} verb="only within" />, laid in with <BlendMenu layer={layer} /> at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
+      {plate && <>, the plate, of <b>{shot.size.join(" × ")}</b> at <b>{Number((Number(shot.rate.split("/")[0]) / Number(shot.rate.split("/")[1])).toFixed(3))}</b> frames a second{hasPicture(layer) && layer.place.steady ? <>, holding <b>{shot.tracks[layer.place.steady.track]?.name}</b> still</> : null}.</>}
+      {!plate && hasPicture(layer) && <FootageWords layer={layer} />}
+      {isCarrier(layer) && <>, a carrier, shows nothing; <RideWords layer={layer} /> carries {hanging.length ? <b>{hanging.map((l) => l.name).join(", ")}</b> : <i className="text-quiet">nothing yet</i>}.</>}
+      {isVeil(layer) && <> shows nothing of its own and changes all that lies beneath it, <CutWords cuts={layer.cuts} path={`${path}/cuts`} owner={layer.name} layer={{ id: layer.id, footage: false }} verb="only within" after="," /> laid in with <BlendMenu layer={layer} /> at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> <Lives layer={layer} />.</>}
     </p>
   );
 }
 
-function FootageWords({ layer }: { layer: FootageLayer }) {
+function FootageWords({ layer }: { layer: Layer }) {
   const path = `/layers/${layer.id}`;
   return (
     <>
-      , from the shelf, <RideWords layer={layer} />{" "}<CutWords cuts={layer.cut} path={`${path}/cut`} owner={layer.name} layer={{ id: layer.id, footage: true }} />, is laid in with{" "}
+      <Shows layer={layer} /> <RideWords layer={layer} />{" "}<CutWords cuts={layer.cuts} path={`${path}/cuts`} owner={layer.name} layer={{ id: layer.id, footage: footageOf(layer) !== null }} after="," /> is laid in with{" "}
       <BlendMenu layer={layer} />{" "}
       at <span className="whitespace-nowrap"><Opacity layer={layer} />,</span> and <Lives layer={layer} />.
     </>
   );
 }
 
-function BlendMenu({ layer }: { layer: FootageLayer | VeilLayer }) {
+/** What the layer shows, in words. */
+function Shows({ layer }: { layer: Layer }) {
+  const { shot, select } = useBench();
+  const { content } = layer;
+  if (content.kind === "group") return <>, a group of <b>{content.stack.length === 1 ? "one layer" : `${content.stack.length} layers`}</b> (<button className={WORD} onClick={() => goInto(layer.id)}>go into it</button>),</>;
+  if (content.kind === "twin") return <>, the twin of <button className={WORD} onClick={() => select({ kind: "layer", id: content.layer })}>{shot?.layers[content.layer]?.name}</button>,</>;
+  return content.kind === "footage" ? <>, from the shelf,</> : <>, of a kind this page does not know,</>;
+}
+
+function BlendMenu({ layer }: { layer: Layer }) {
   const commit = useBench((s) => s.commit);
   const blends = useAbout().data?.blends ?? [];
   return <Menu className={WORD} label="Blend" trigger={layer.blend} choices={blends.map((b) => ({ id: b, label: b, checked: b === layer.blend, act: () => void commit(`blend ${layer.name} with ${b}`, [{ op: "replace", path: `/layers/${layer.id}/blend`, value: b }]) }))} />;

@@ -1,18 +1,19 @@
-import { ChevronDown, ChevronRight } from "lucide-react";
-import { useState, type ReactNode } from "react";
 import { useAbout } from "../api/client";
-import { removeLayer } from "../document/ops";
 import type { Control, Layer } from "../document/types";
 import { useBench } from "../state/bench";
-import { EdgeRows } from "./EdgeRows";
-import { Effects } from "./Effects";
+import { Chain } from "./Chain";
+import { EdgeMatching } from "./EdgeMatching";
 import { Scrub } from "../ui/Scrub";
 import { HoldSection } from "./HoldSection";
 import { MatteSheet } from "./MatteSheet";
 import { ParamRow } from "./ParamRow";
 import { PlaceSection } from "./PlaceSection";
+import { Section } from "./Section";
 import { Rename, Sentence } from "./Sentence";
+import { TimeSection } from "./TimeSection";
 import { TrackSheet } from "./TrackSheet";
+import { hasPicture, hasPlace, isCarrier } from "../document/layers";
+import { Choose } from "../ui/Choose";
 
 /** The sheet of whatever is selected. */
 export function Sheet() {
@@ -30,28 +31,8 @@ export function Sheet() {
   );
 }
 
-const open: Record<string, boolean> = {};
-
-export function Section({ title, note, children }: { title: string; note?: string; children: ReactNode }) {
-  const [shown, setShown] = useState(open[title] ?? true);
-  const toggle = () => {
-    open[title] = !shown;
-    setShown(!shown);
-  };
-  return (
-    <section aria-label={title} className="mt-2 border-t border-line pt-2">
-      <button className="flex w-full items-center gap-1 py-1 text-left font-semibold text-quiet" aria-expanded={shown} onClick={toggle}>
-        {shown ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
-        <h2 className="flex-1 text-body">{title}</h2>
-        {note && <span className="text-small font-normal">{note}</span>}
-      </button>
-      {shown && children}
-    </section>
-  );
-}
-
 function LayerSheet({ layer }: { layer: Layer }) {
-  const { shot, commit } = useBench();
+  const { shot, give } = useBench();
   const about = useAbout().data;
   if (!shot || !about) return null;
   const plate = layer.id === shot.plate;
@@ -59,46 +40,17 @@ function LayerSheet({ layer }: { layer: Layer }) {
   return (
     <>
       <Sentence layer={layer} />
-      {layer.kind !== "veil" && <PlaceSection layer={layer} plate={plate} />}
-      {layer.kind === "footage" && plate && <HoldSection layer={layer} />}
-      {layer.kind === "footage" && !plate && (layer.cut.length > 0 || shot.footage[layer.footage].alpha) && <Section title="Edge"><EdgeRows layer={layer} /></Section>}
-      {layer.kind !== "carrier" && <Section title="Look" note={layer.effects.length ? `${layer.effects.length} in the chain` : undefined}>
+      {hasPlace(layer) && <PlaceSection layer={layer} plate={plate} />}
+      {hasPicture(layer) && plate && <HoldSection layer={layer} />}
+      {hasPicture(layer) && !plate && <Section title="Meets" note={layer.meeting.length ? `${layer.meeting.length} ways` : "laid in as it is"}><Chain layer={layer} family="meets" /><EdgeMatching layer={layer} /></Section>}
+      {!isCarrier(layer) && <Section title="Look" note={layer.chain.length ? `${layer.chain.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
-        <Effects layer={layer} />
+        <Chain layer={layer} family="effects" />
       </Section>}
-      {layer.kind === "footage" && <Time layer={layer} plate={plate} />}
+      {hasPicture(layer) && <TimeSection layer={layer} plate={plate} />}
       <div className="flex-1" />
-      <button className="btn mt-4 self-start" onClick={() => void commit(`remove ${layer.name}`, removeLayer(shot, layer.id))}>Remove this layer</button>
+      <button className="btn mt-4 self-start" onClick={() => void give("remove-layers", { layers: [layer.id] })}>Remove this layer</button>
     </>
-  );
-}
-
-function Time({ layer, plate }: { layer: Extract<Layer, { kind: "footage" }>; plate: boolean }) {
-  const { shot, commit, frame } = useBench();
-  const about = useAbout().data;
-  if (!shot) return null;
-  const footage = shot.footage[layer.footage];
-  const path = `/layers/${layer.id}`;
-  return (
-    <Section title="Time" note={footage.kind === "still" ? "still" : `${footage.frames} frames`}>
-      {footage.kind !== "still" && about && <ParamRow control={about.speed as Control} path={`${path}/speed`} owner={layer.name} />}
-      {plate || footage.kind === "still" ? (
-        <p className="py-1 text-quiet">{plate ? "Trim the shot by the two handles of the film strip." : "A still: it lasts as long as its span."}</p>
-      ) : (
-        <div className="flex flex-col gap-1.5 py-1">
-          <div className="flex items-center gap-2">
-            <span className="w-[110px]">Starts at frame</span><span className="mono">{layer.start}</span>
-            <button className="btn ml-auto py-0" onClick={() => void commit(`start ${layer.name} here`, [{ op: "replace", path: `${path}/start`, value: frame }])}>here</button>
-          </div>
-          <label className="flex items-center gap-2">
-            <span className="w-[110px]">After its end</span>
-            <select className="field flex-1 py-0.5" value={layer.end} onChange={(e) => void commit(`change the end of ${layer.name}`, [{ op: "replace", path: `${path}/end`, value: e.target.value }])}>
-              <option value="hold">hold the last frame</option><option value="loop">loop</option><option value="nothing">show nothing</option>
-            </select>
-          </label>
-        </div>
-      )}
-    </Section>
   );
 }
 
@@ -116,12 +68,10 @@ function ShotSheet() {
         <span className="flex-1">Shutter of motion blur</span>
         <Scrub label="Shutter" value={shot.shutter_deg} step={5} unit="°" digits={0} hard={[0, 720]} onDrag={(v) => draft([{ op: "replace", path: "/shutter_deg", value: v }])} onSet={(v) => void commit("set the shutter", [{ op: "replace", path: "/shutter_deg", value: v }])} />
       </div>
-      <label className="mt-3 flex items-center gap-2">
+      <div className="mt-3 flex items-center gap-2">
         <span className="flex-1">Blend modes work on</span>
-        <select className="field py-0.5" value={shot.blend_in} onChange={(e) => void commit("change where blends work", [{ op: "replace", path: "/blend_in", value: e.target.value }])}>
-          <option value="display">display values</option><option value="linear">linear light</option>
-        </select>
-      </label>
+        <Choose label="Blend modes work on" value={shot.blend_in} choices={[{ id: "display", label: "display values" }, { id: "linear", label: "linear light" }]} set={(v) => void commit("change where blends work", [{ op: "replace", path: "/blend_in", value: v }])} />
+      </div>
     </>
   );
 }

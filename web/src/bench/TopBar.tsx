@@ -1,4 +1,6 @@
 import { Pause, Play, Repeat, StepBack, StepForward } from "lucide-react";
+import { Fragment } from "react";
+import { groupsAround } from "../document/layers";
 import { go } from "../route";
 import { useBench, type MatteView, type View } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -15,14 +17,19 @@ const MATTE_VIEWS: [MatteView, string, string?][] = [
 ];
 
 export function TopBar() {
-  const { shot, stored, frame, seek, playing, loop, set, view, compare, zoom, undo, redo, selection } = useBench();
+  const { shot, stored, frame, seek, playing, loop, set, view, compare, zoom, undo, redo, selection, inside } = useBench();
   if (!shot) return <header className="h-10 border-b border-line bg-surface" />;
   const steps = [0.25, 0.5, 1, 2, 4];
   return (
     <header className="flex h-10 shrink-0 items-center gap-2 border-b border-line bg-surface px-3">
       <a href="/" className="text-quiet hover:text-ink" onClick={(e) => { e.preventDefault(); go("/"); }}>shots</a>
       <span className="text-quiet">/</span>
-      <h1 className="max-w-44 truncate text-body font-semibold">{shot.name}</h1>
+      {inside ? (
+        <nav aria-label="Way back" className="flex min-w-0 items-center gap-1">
+          <button className="max-w-32 truncate text-quiet hover:text-ink" onClick={() => set({ inside: null })}>{shot.name}</button>
+          {[...groupsAround(shot, inside), inside].map((id) => <Fragment key={id}><span className="text-quiet">/</span>{id === inside ? <h1 className="max-w-36 truncate text-body font-semibold">{shot.layers[id]?.name}</h1> : <button className="max-w-28 truncate text-quiet hover:text-ink" onClick={() => set({ inside: id })}>{shot.layers[id]?.name}</button>}</Fragment>)}
+        </nav>
+      ) : <h1 className="max-w-44 truncate text-body font-semibold">{shot.name}</h1>}
       <span className="mono ml-2 w-[52px] text-brass" data-testid="frame">f {String(frame).padStart(4, "0")}</span>
       <span className="mono w-[66px]">{timecode(frame, shot.rate)}</span>
       <div className="flex" role="group" aria-label="Playing">

@@ -3,11 +3,12 @@ import { useSamples } from "../api/client";
 import { inverse, through, type Matrix } from "../document/geometry";
 import { boxAt, boxCorners, cornerMoved, cornersAt, FACE_RINGS, marks, pointAt, scenePoints, type Mark } from "../document/marks";
 import { plateFrame } from "../document/timing";
-import type { BodyTrack, BoxAt, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
+import type { BodyTrack, BoxAt, Layer, Corners, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { useBench } from "../state/bench";
 import { usePlateMatrix } from "./plate";
 import { placeInDepth, placeInScene, setBoxByHand, setCornersByHand, setPointByHand } from "./tracking";
+import { hasPlace } from "../document/layers";
 
 const put = ([x, y]: Vec2) => `translate(${x},${y})`;
 const centred = ([cx, cy]: Vec2) => ({ cx, cy });
@@ -23,7 +24,7 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
   const { shot, selection, frame } = useBench();
   const live = useLiveTracks((s) => s.byTrack);
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
-  const id = selection.kind === "track" ? selection.id : layer && layer.kind !== "veil" ? (layer.place.ride?.track ?? sceneOf(shot!, layer)) : undefined;
+  const id = selection.kind === "track" ? selection.id : layer && hasPlace(layer) ? (layer.place.ride?.track ?? sceneOf(shot!, layer)) : undefined;
   const track = id ? shot?.tracks[id] : undefined;
   const files = useSamples(track?.samples ? [track.samples] : []);
   const plate = usePlateMatrix();
@@ -40,14 +41,14 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
       {track.kind === "body" && <Point track={track} point={0} all={all} frame={now} view={view} />}
       {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
       {track.kind === "object" && <Thing track={track} all={all} frame={now} view={view} />}
-      {track.kind === "camera" && <Scene track={track} file={file} frame={now} view={view} layer={layer && layer.kind !== "veil" ? layer : undefined} />}
+      {track.kind === "camera" && <Scene track={track} file={file} frame={now} view={view} layer={layer && hasPlace(layer) ? layer : undefined} />}
       {track.kind === "face" && <Face track={track} file={file} all={all} frame={now} view={view} />}
     </g>
   );
 }
 
 /** The solved camera in whose scene a layer in depth lies, or could be placed by a click. */
-const sceneOf = (shot: Shot, layer: FootageLayer | CarrierLayer) =>
+const sceneOf = (shot: Shot, layer: Layer) =>
   layer.place.depth && !layer.place.hang ? (layer.place.depth.track ?? Object.values(shot.tracks).find((t) => t.kind === "camera" && t.samples)?.id) : undefined;
 
 /** The way of one point through all frames, lost stretches dashed; dots for the frames around this one. */
@@ -194,7 +195,7 @@ function Grip({ at, view, title, colour, moving, done }: { at: Vec2; view: View;
 const middles = (all: Mark[]) => all.map((m): Mark => ({ ...m, places: m.places.length === 4 ? [[0, 1].map((k) => m.places.reduce((a, p) => a + p![k], 0) / 4) as Vec2] : [] }));
 
 /** The points of the solved scene; with a layer selected that rides on the camera, a click places it there. */
-function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackFile | undefined; frame: number; view: View; layer?: FootageLayer | CarrierLayer }) {
+function Scene({ track, file, frame, view, layer }: { track: Track; file: TrackFile | undefined; frame: number; view: View; layer?: Layer }) {
   if (file?.kind !== "camera") return null;
   const chosen = layer?.place.ride?.spot;
   return (

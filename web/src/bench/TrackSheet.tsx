@@ -1,7 +1,6 @@
 import { useRef, useState } from "react";
 import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
 import { cornersAt, handSetFrames, marks } from "../document/marks";
-import { removeTrack } from "../document/ops";
 import { fromPlateFrame, plateFrame } from "../document/timing";
 import type { BodyTrack, CameraFile, CameraTrack, PlaneTrack, PointTrack, Track, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
@@ -11,7 +10,7 @@ import { take } from "./actions";
 import { carriedBy } from "./names";
 import { Rename } from "./Sentence";
 import { PatchStrip } from "./PatchStrip";
-import { Section } from "./Sheet";
+import { Section } from "./Section";
 import { combineTracks, runTrack, snapToEdges, trimTrack } from "./tracking";
 import { NameWords } from "./NameWords";
 import { OFFER, WORD } from "./words";
@@ -94,7 +93,7 @@ export function TrackSheet({ track }: { track: Track }) {
       </Section>
       <div className="flex-1" />
       <TableRow track={track} />
-      <button className="btn mt-2 self-start" onClick={() => void commit(`remove the track ${track.name}`, removeTrack(shot, track.id))}>Remove this track</button>
+      <button className="btn mt-2 self-start" onClick={() => void useBench.getState().give("remove-tracks", { tracks: [track.id] })}>Remove this track</button>
     </>
   );
 }

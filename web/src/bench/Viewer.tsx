@@ -18,7 +18,7 @@ import { boxToTrack, clickToTrack } from "./tracking";
 import { usePicture } from "./usePictures";
 import { usePlayback } from "./usePlayback";
 
-const MARGIN = 16;
+const [MARGIN, DRAWING_MARGIN] = [2, 24]; // shapes are drawn beyond the frame's edge too
 const SAYS = {
   point: () => "Click a corner or a spot to follow.",
   more: () => "Click one more spot that moves with the first.",
@@ -46,12 +46,13 @@ export function Viewer() {
     return () => observer.disconnect();
   }, []);
   const [w, h] = shot?.size ?? [960, 540];
-  const fit = Math.min((room[0] - 2 * MARGIN) / w, (room[1] - 2 * MARGIN) / h);
+  const margin = isShapeTool(tool) ? DRAWING_MARGIN : MARGIN;
+  const fit = Math.min((room[0] - 2 * margin) / w, (room[1] - 2 * margin) / h);
   const scale = zoom === "fit" ? Math.max(fit, 0.02) : zoom;
   const origin = useMemo<Vec2>(() => [(room[0] - w * scale) / 2 + pan[0], (room[1] - h * scale) / 2 + pan[1]], [room, w, h, scale, pan]);
   const asked = Math.min(1, Math.max(Math.round(scale * window.devicePixelRatio * 64) / 64, 0.05));
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
-  const keyed = matte?.pieces.find((p) => p.id === bench.piece && p.kind === "chroma");
+  const keyed = matte?.pieces[bench.piece ?? ""];
   const variant = tool === "screen" && keyed?.kind === "chroma" ? `source:${keyed.layer}` : peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
   const { picture, problem, loading, show } = usePicture(variant, asked, "view");
   const { picture: other } = usePicture("plate", asked, "compare", compare === "wipe");
@@ -106,7 +107,7 @@ export function Viewer() {
 
   return (
     <div
-      ref={box} data-testid="viewer" className={`relative h-full min-h-0 w-full touch-none overflow-hidden ${tool !== "move" ? "cursor-crosshair" : ""}`}
+      ref={box} data-testid="viewer" data-scale={scale} data-origin={origin.join(" ")} className={`relative h-full min-h-0 w-full touch-none overflow-hidden ${tool !== "move" ? "cursor-crosshair" : ""}`}
       onPointerDown={(e) => {
         if (e.button === 1 || (e.button === 0 && e.altKey)) {
           held.current = { x: e.clientX, y: e.clientY, pan };

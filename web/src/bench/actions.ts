@@ -1,12 +1,11 @@
 /** Every action of the bench: its name, its keys, what it does. Palette, shortcuts help and key handling read this list. */
-import { removeLayer, removeTrack } from "../document/ops";
-import type { Key } from "../document/types";
-import { at } from "../document/ops";
+import { groupOf, looksOf, selectedLayers, stackOf } from "../document/layers";
+import { at, insertLayer, newCarrier, newVeil } from "../document/ops";
+import type { Key, Layer } from "../document/types";
 import { useBench, type MatteView, type Tool } from "../state/bench";
-import { newId } from "../document/ops";
 import { go } from "../route";
+import { useLayout } from "../state/layout";
 import { removeKeys } from "./Lanes";
-import { removeMatte } from "../document/mattes";
 import { removePoints } from "./shaping";
 import { takePen } from "./cutouts";
 import { startCamera, startPicture } from "./tracking";
@@ -17,13 +16,13 @@ let copied: { path: string; key: Key }[] = [];
 const s = () => useBench.getState();
 
 function removeSelection(): void {
-  const { shot, selection, commit, keys, points } = s();
+  const { shot, selection, give, keys, points } = s();
   if (!shot) return;
   if (keys.length) removeKeys(keys);
   else if (selection.kind === "matte" && points.length) removePoints();
-  else if (selection.kind === "matte") void commit(`remove the matte ${shot.mattes[selection.id].name}`, removeMatte(shot, selection.id));
-  else if (selection.kind === "layer") void commit(`remove ${shot.layers[selection.id].name}`, removeLayer(shot, selection.id));
-  else if (selection.kind === "track") void commit(`remove the track ${shot.tracks[selection.id].name}`, removeTrack(shot, selection.id));
+  else if (selection.kind === "matte") void give("remove-mattes", { mattes: [selection.id] });
+  else if (selection.kind === "layer") void give("remove-layers", { layers: chosen() });
+  else if (selection.kind === "track") void give("remove-tracks", { tracks: [selection.id] });
 }
 
 function copyKeys(): void {
@@ -33,12 +32,25 @@ function copyKeys(): void {
   say(`${copied.length} keys copied; paste them at another frame or with another layer selected.`, "info");
 }
 
+/** A parameter's address on another layer: there the effect, or the meeting, of the same kind, whichever number it has. */
+export function onLayer(path: string, id: string): string {
+  const { shot } = s();
+  const [, , from, family, thing, ...rest] = path.split("/");
+  const [old, layer] = [shot?.layers[from], shot?.layers[id]];
+  if (!old || !layer || from === id || (family !== "effects" && family !== "meets")) return path.replace(/^\/layers\/[^/]+/, `/layers/${id}`);
+  const kind = old[family][thing]?.kind;
+  const nth = Object.values(family === "effects" ? looksOf(old) : old.meets).filter((e) => e.kind === kind).findIndex((e) => e.id === thing);
+  const same = Object.values(family === "effects" ? looksOf(layer) : layer.meets).filter((e) => e.kind === kind);
+  const found = same[nth] ?? same[0];
+  return `/layers/${id}/${family}/${found?.id ?? "none"}/${rest.join("/")}`;
+}
+
 /** Pasting changes only the parameters that were copied; on another layer, those of the same name. */
 function pasteKeys(): void {
   const { shot, frame, commit, selection, set } = s();
   if (!shot || !copied.length) return;
   const first = Math.min(...copied.map((c) => c.key.frame));
-  const target = (path: string) => (selection.kind === "layer" ? path.replace(/^\/layers\/[^/]+/, `/layers/${selection.id}`) : path);
+  const target = (path: string) => (selection.kind === "layer" ? onLayer(path, selection.id) : path);
   const paths = [...new Set(copied.map((c) => c.path))].filter((p) => { try { return !!at(shot, target(p)); } catch { return false; } });
   const refs: { path: string; frame: number }[] = [];
   const ops = paths.map((p) => {
@@ -51,24 +63,83 @@ function pasteKeys(): void {
   set({ keys: refs });
 }
 
-function addVeil(): void {
-  const { shot, commit, select } = s();
+/** The selected layers, as they stand. */
+const chosen = (): string[] => {
+  const { shot, selection, also } = s();
+  return shot ? selectedLayers(shot, selection, also) : [];
+};
+
+/** A new layer, nearest the lens in the stack that is looked at. */
+function add(label: string, layer: Layer): void {
+  const { shot, inside, commit, select } = s();
   if (!shot) return;
-  const id = newId();
-  const layer = { kind: "veil", id, name: "Veil", visible: true, span: null, blend: "normal", opacity: { value: 1, keys: [] }, cut: [], effects: [] };
-  void commit("add a veil", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]);
-  select({ kind: "layer", id });
+  void commit(label, insertLayer(shot, layer, 0, undefined, inside));
+  select({ kind: "layer", id: layer.id });
 }
 
-function addCarrier(): void {
-  const { shot, commit, select } = s();
-  if (!shot) return;
-  const id = newId();
-  const constant = (value: unknown) => ({ value, keys: [] });
-  const place = { position: constant(shot.size.map((v) => v / 2)), scale: constant([1, 1]), rotation: constant(0), pivot: constant([0, 0]), corners: null, depth: null, ride: null, hang: null, steady: null, motion_blur: false };
-  const layer = { kind: "carrier", id, name: "Carrier", visible: true, span: null, opacity: constant(1), cut: [], effects: [], place };
-  void commit("add a carrier", [{ op: "add", path: `/layers/${id}`, value: layer }, { op: "add", path: "/stack/0", value: id }]);
-  select({ kind: "layer", id });
+function withLayers(command: string, least = 1): void {
+  const layers = chosen().filter((id) => id !== s().shot?.plate);
+  if (layers.length < least) s().say("Select layers first: with Shift or Ctrl more than one.", "info");
+  else void s().give(command, { layers });
+}
+
+async function group(): Promise<void> {
+  const layers = chosen().filter((id) => id !== s().shot?.plate);
+  if (!layers.length) return s().say("Select the layers that are to stand in one group: with Shift or Ctrl more than one.", "info");
+  await s().give("group", { layers });
+  const { selection, unfolded, set } = s();
+  if (selection.kind === "layer") set({ unfolded: [...unfolded, selection.id] });
+}
+
+function ungroup(): void {
+  const { shot, selection, say, give } = s();
+  const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
+  if (layer?.content.kind !== "group") say("Select a group first.", "info");
+  else void give("ungroup", { group: layer.id });
+}
+
+function twin(): void {
+  const { selection, frame, give, say } = s();
+  if (selection.kind !== "layer") say("Select the layer that is to have a twin.", "info");
+  else void give("twin", { layer: selection.id, frame });
+}
+
+/** Go into the selected group: the row of panes shows its own stack. */
+export function goInto(id: string | null): void {
+  const { shot, set, select } = s();
+  set({ inside: id });
+  const top = id && shot ? stackOf(shot.layers[id])[0] : null;
+  if (top) select({ kind: "layer", id: top });
+}
+
+function intoSelected(): void {
+  const { shot, selection, say } = s();
+  const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
+  if (layer?.content.kind === "group") goInto(layer.id);
+  else say("Select a group to go into.", "info");
+}
+
+function outOfGroup(): void {
+  const { shot, inside, set, select } = s();
+  if (!shot || !inside) return;
+  set({ inside: groupOf(shot, inside) });
+  select({ kind: "layer", id: inside });
+}
+
+let layersCopied: string[] = [];
+
+/** Keys where keys are selected, else layers. */
+function copy(): void {
+  if (s().keys.length) return copyKeys();
+  layersCopied = chosen().filter((id) => id !== s().shot?.plate);
+  copied = [];
+  if (layersCopied.length) s().say(`${layersCopied.length === 1 ? s().shot!.layers[layersCopied[0]].name : `${layersCopied.length} layers`} copied; paste puts copies beside them.`, "info");
+}
+
+function paste(): void {
+  if (copied.length) return pasteKeys();
+  const there = layersCopied.filter((id) => s().shot?.layers[id]);
+  if (there.length) void s().give("duplicate", { layers: there });
 }
 
 /** Take a tool in hand, or put it away. */
@@ -88,10 +159,12 @@ const viewMatte = (view: MatteView) => {
 };
 
 const toggleVisible = () => {
-  const { shot, selection, commit } = s();
-  if (!shot || selection.kind !== "layer") return;
-  const layer = shot.layers[selection.id];
-  void commit(`${layer.visible ? "hide" : "show"} ${layer.name}`, [{ op: "replace", path: `/layers/${layer.id}/visible`, value: !layer.visible }]);
+  const { shot, commit } = s();
+  const layers = chosen();
+  if (!shot || !layers.length) return;
+  const visible = !layers.some((id) => shot.layers[id].visible);
+  const what = layers.length === 1 ? shot.layers[layers[0]].name : `${layers.length} layers`;
+  void commit(`${visible ? "show" : "hide"} ${what}`, layers.map((id) => ({ op: "replace", path: `/layers/${id}/visible`, value: visible })));
 };
 
 export const ACTIONS: Action[] = [
@@ -107,6 +180,8 @@ export const ACTIONS: Action[] = [
   { group: "Time", name: "Loop the whole trim", keys: "Shift+O", run: () => s().set({ loop: null }) },
   { group: "Picture", name: "Fit the picture", keys: "F", run: () => s().set({ zoom: "fit", pan: [0, 0] }) },
   { group: "Picture", name: "One to one", keys: "X", run: () => s().set({ zoom: 1, pan: [0, 0] }) },
+  { group: "Picture", name: "Only the picture", keys: "Q", run: () => useLayout.getState().toggle("picture") },
+  { group: "Picture", name: "The picture with the film strip", keys: "Shift+Q", run: () => useLayout.getState().toggle("strip") },
   { group: "Picture", name: "View: picture", keys: "V", run: () => s().set({ view: "picture" }) },
   { group: "Picture", name: "View: alpha", keys: "A", run: () => s().set({ view: "alpha" }) },
   { group: "Picture", name: "View: red", keys: "Shift+R", run: () => s().set({ view: "red" }) },
@@ -115,12 +190,18 @@ export const ACTIONS: Action[] = [
   { group: "Picture", name: "View: luminance", keys: "Y", run: () => s().set({ view: "luminance" }) },
   { group: "Picture", name: "Wipe against the plate", keys: "W", run: () => s().set({ compare: s().compare === "wipe" ? "off" : "wipe" }) },
   { group: "Layers", name: "Hide or show the layer", keys: "H", run: toggleVisible },
-  { group: "Layers", name: "Add a veil over everything", keys: "Shift+V", run: addVeil },
-  { group: "Layers", name: "Add a carrier to hang layers from", keys: "Shift+C", run: addCarrier },
+  { group: "Layers", name: "Add a veil over everything", keys: "Shift+V", run: () => add("add a veil", newVeil(s().shot!)) },
+  { group: "Layers", name: "Add a carrier to hang layers from", keys: "Shift+C", run: () => add("add a carrier", newCarrier(s().shot!)) },
+  { group: "Layers", name: "Group the selected layers", keys: "Ctrl+G", run: () => void group() },
+  { group: "Layers", name: "Take the group apart", keys: "Ctrl+Shift+G", run: ungroup },
+  { group: "Layers", name: "Go into the group", keys: "G", run: intoSelected },
+  { group: "Layers", name: "Out of the group", keys: "U", run: outOfGroup },
+  { group: "Layers", name: "Duplicate", keys: "Ctrl+D", run: () => withLayers("duplicate") },
+  { group: "Layers", name: "Make a twin of the layer", keys: "Shift+W", run: twin },
   { group: "Layers", name: "Remove what is selected", keys: "Delete", run: removeSelection },
   { group: "Layers", name: "Select the shot itself", run: () => s().select({ kind: "shot" }) },
-  { group: "Keys", name: "Copy the selected keys", keys: "Ctrl+C", run: copyKeys },
-  { group: "Keys", name: "Paste keys here", keys: "Ctrl+V", run: pasteKeys },
+  { group: "Keys", name: "Copy the selected keys, or layers", keys: "Ctrl+C", run: copy },
+  { group: "Keys", name: "Paste keys here, or layers", keys: "Ctrl+V", run: paste },
   { group: "Keys", name: "Lanes or curves", keys: "C", run: () => s().set({ lanesAs: s().lanesAs === "curves" ? "lanes" : "curves" }) },
   { group: "Tracks", name: "Track a point", keys: "T", run: () => take("point") },
   { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },

@@ -2,25 +2,26 @@
 import { api, got, queries } from "../api/client";
 import { newCutout } from "../document/mattes";
 import { footageFrame } from "../document/timing";
-import type { CutoutPiece, CutoutStroke, FootageLayer, Run, Shot, Vec2 } from "../document/types";
+import type { CutoutPiece, CutoutStroke, Layer, Run, Shot, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { layPiece } from "./shaping";
 import { plateLayer } from "./tracking";
+import { piecesOf } from "../document/layers";
 
 /** The selected matte's chosen cut-out, or its only one. */
 export function chosenCutout(): { matte: string; path: string; piece: CutoutPiece } | null {
   const { shot, selection, piece } = useBench.getState();
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
-  const all = (matte?.pieces ?? []).flatMap((p, index) => (p.kind === "cutout" ? [{ p, index }] : []));
-  const found = all.find(({ p }) => p.id === piece) ?? (all.length === 1 ? all[0] : undefined);
-  return matte && found ? { matte: matte.id, path: `/mattes/${matte.id}/pieces/${found.index}`, piece: found.p } : null;
+  const all = (matte ? piecesOf(matte) : []).flatMap((p) => (p.kind === "cutout" ? [p] : []));
+  const found = all.find((p) => p.id === piece) ?? (all.length === 1 ? all[0] : undefined);
+  return matte && found ? { matte: matte.id, path: `/mattes/${matte.id}/pieces/${found.id}`, piece: found } : null;
 }
 
 /** The frame of a layer's footage that shows at a frame of the shot. */
-export const shownFrame = (shot: Shot, layerId: string, frame: number) => footageFrame(shot, shot.layers[layerId] as FootageLayer, frame);
+export const shownFrame = (shot: Shot, layerId: string, frame: number) => footageFrame(shot, shot.layers[layerId] as Layer, frame);
 
 /** Take the pen that keeps or removes in hand; where no cut-out is chosen one is started, of the plate if nothing else is said. */
-export async function takePen(tool: "keep" | "remove", layer: FootageLayer | null = plateLayer()): Promise<void> {
+export async function takePen(tool: "keep" | "remove", layer: Layer | null = plateLayer()): Promise<void> {
   const { tool: now, set } = useBench.getState();
   if (now === tool) return set({ tool: "move" });
   if (!chosenCutout() && layer) await layPiece(newCutout(layer.id), `start a cut-out of ${layer.name}`, `${layer.name}: cut-out`);

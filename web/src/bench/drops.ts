@@ -1,9 +1,10 @@
 /** What can be dragged: shelf items, tracks, panes; and what a drop does. */
 import { queries } from "../api/client";
-import { newCut } from "../document/mattes";
+import { addCut, freeOf, newCut } from "../document/mattes";
 import { insertLayer, newLayer, rideOn } from "../document/ops";
 import type { ShelfItem, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
+import { isCarrier, isVeil } from "../document/layers";
 
 export type Dragged = { kind: "shelf" | "track" | "matte" | "pane"; id: string };
 const TYPE = "application/x-tropein";
@@ -19,7 +20,7 @@ export function readDrop(e: React.DragEvent): Dragged | null {
 }
 
 /** Lay a shelf item into the stack at an index, where it was dropped or in the middle; it becomes the selection. */
-export async function insertFootage(itemId: string, index: number, at?: Vec2): Promise<void> {
+export async function insertFootage(itemId: string, index: number, at?: Vec2, group: string | null = null): Promise<void> {
   const { shot, frame, commit, select, say } = useBench.getState();
   const item = queries.getQueryData<ShelfItem[]>(["shelf"])?.find((i) => i.id === itemId);
   if (!shot || !item) return;
@@ -33,7 +34,7 @@ export async function insertFootage(itemId: string, index: number, at?: Vec2): P
   }
   const layer = newLayer(shot, item.footage as never, frame);
   if (at) layer.place.position.value = at.map((v) => Number(v.toFixed(1))) as Vec2;
-  const laidIn = commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never));
+  const laidIn = commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never, group));
   select({ kind: "layer", id: layer.id });
   await laidIn;
 }
@@ -41,7 +42,7 @@ export async function insertFootage(itemId: string, index: number, at?: Vec2): P
 export async function rideLayer(layerId: string, trackId: string | null): Promise<void> {
   const { shot, frame, commit, say } = useBench.getState();
   const layer = shot?.layers[layerId];
-  if (!shot || !layer || layer.kind === "veil") return;
+  if (!shot || !layer || isVeil(layer)) return;
   if (layer.id === shot.plate) {
     say("The plate cannot ride on a track that was made from it.");
     return;
@@ -54,9 +55,10 @@ export async function rideLayer(layerId: string, trackId: string | null): Promis
 export async function cutLayer(layerId: string, matteId: string): Promise<void> {
   const { shot, commit } = useBench.getState();
   const layer = shot?.layers[layerId];
-  if (!shot || !layer || layer.kind === "carrier") return;
+  if (!shot || !layer || isCarrier(layer)) return;
   const name = shot.mattes[matteId].name;
-  const rest = layer.cut.filter((c) => c.matte !== matteId);
-  const free = rest.length < layer.cut.length;
-  await commit(free ? `let ${name} not cut ${layer.name}` : `cut ${layer.name} by ${name}`, [{ op: "replace", path: `/layers/${layerId}/cut`, value: free ? rest : [...rest, newCut(matteId)] }]);
+  const path = `/layers/${layerId}/cuts`;
+  const freed = freeOf(path, layer.cuts, matteId);
+  const free = freed.length > 0;
+  await commit(free ? `let ${name} not cut ${layer.name}` : `cut ${layer.name} by ${name}`, free ? freed : [addCut(path, newCut(matteId))]);
 }

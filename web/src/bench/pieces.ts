@@ -7,6 +7,6 @@ export const FACE_PARTS = ["oval", "skin", "eyes", "left eye", "right eye", "iri
 
 /** How many pieces, in words. */
 export const piecesIn = (matte: Matte): string => {
-  const n = matte.pieces.length;
+  const n = matte.order.length;
   return n === 1 ? "one piece" : `${["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine"][n] ?? n} pieces`;
 };

@@ -1,6 +1,6 @@
 /** Drawing shapes in the picture, changing their points, picking a screen's colour. */
 import { api, got } from "../api/client";
-import { addMatte, addPiece, everyOutline, newChroma, newCut, newFacePiece, newMatte, newRange, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
+import { addCut, addMatte, addPiece, everyOutline, newChroma, newCut, newFacePiece, newMatte, newRange, newShape, outlineAt, outlinePath, setOutline } from "../document/mattes";
 import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed, without } from "../document/outline";
 import type { Op, Outline, Piece, RangePiece, ShapePiece, Track, TrackFile, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
@@ -10,16 +10,15 @@ const [FACE_GROW, FACE_SOFTEN] = [0.2, 0.04]; // of the face's width: full well 
 const LEAST_SCREEN = 0.01; // linear: by how much a screen's colour must stand out
 
 /** The selected matte's shape whose points are edited, and where it is. */
-export function chosenShape(): { matte: string; index: number; piece: ShapePiece; path: string } | null {
+export function chosenShape(): { matte: string; piece: ShapePiece; path: string } | null {
   const { shot, selection, piece } = useBench.getState();
   if (!shot || selection.kind !== "matte") return null;
-  const index = shot.mattes[selection.id].pieces.findIndex((p) => p.id === piece);
-  const found = shot.mattes[selection.id].pieces[index];
-  return found?.kind === "shape" ? { matte: selection.id, index, piece: found, path: outlinePath(selection.id, index) } : null;
+  const found = shot.mattes[selection.id].pieces[piece ?? ""];
+  return found?.kind === "shape" ? { matte: selection.id, piece: found, path: outlinePath(selection.id, found.id) } : null;
 }
 
 /** Where what a layer is cut by stands. */
-const cutsOf = (layerId: string) => `/layers/${layerId}/cut`;
+const cutsOf = (layerId: string) => `/layers/${layerId}/cuts`;
 
 /** Put a piece into the selected matte; or, where something is to be cut by it (the pointer of its cuts), into a new one. */
 export async function layPiece(piece: Piece, label: string, matteName?: string, cutFor = useBench.getState().cutFor): Promise<void> {
@@ -28,7 +27,7 @@ export async function layPiece(piece: Piece, label: string, matteName?: string, 
   const chosen = selection.kind === "matte" && !cutFor ? shot.mattes[selection.id] : null;
   const into = chosen ?? newMatte(shot, [piece], matteName);
   const ops: Op[] = chosen ? addPiece(into.id, piece) : addMatte(into);
-  if (cutFor) ops.push({ op: "add", path: `${cutFor}/-`, value: newCut(into.id) });
+  if (cutFor) ops.push(addCut(cutFor, newCut(into.id)));
   const laid = commit(label, ops);
   set({ tool: "move", drawn: [], cutFor: null, selection: { kind: "matte", id: into.id }, piece: piece.id, points: [], keys: [] });
   await laid;
@@ -38,7 +37,7 @@ export async function layPiece(piece: Piece, label: string, matteName?: string, 
 export function finishShape(outline: Outline, closed: boolean): void {
   const { tool, shot, selection, cutFor } = useBench.getState();
   const what = isShapeTool(tool) && tool !== "outline" && tool !== "freehand" ? tool : "shape";
-  const taken = selection.kind === "matte" && shot && !cutFor ? shot.mattes[selection.id].pieces.length : 0;
+  const taken = selection.kind === "matte" && shot && !cutFor ? shot.mattes[selection.id].order.length : 0;
   const name = `${what[0].toUpperCase()}${what.slice(1)}${taken ? ` ${taken + 1}` : ""}`;
   void layPiece(newShape(name, rounded(outline), closed), `draw ${"aeiou".includes(what[0]) ? "an" : "a"} ${what}`);
 }
@@ -119,8 +118,7 @@ export async function cutByFace(layerId: string, track: Track): Promise<void> {
 export async function pickScreen(at: Vec2): Promise<void> {
   const { id, shot, stored, selection, piece, frame, commit, set, say } = useBench.getState();
   if (!id || !shot || selection.kind !== "matte") return;
-  const index = shot.mattes[selection.id].pieces.findIndex((p) => p.id === piece);
-  const found = shot.mattes[selection.id].pieces[index];
+  const found = shot.mattes[selection.id].pieces[piece ?? ""];
   if (found?.kind !== "chroma") return;
   const query = { frame, x: Math.floor(at[0]), y: Math.floor(at[1]), revision: stored?.revision, variant: `source:${found.layer}`, around: 4 };
   try {
@@ -130,7 +128,7 @@ export async function pickScreen(at: Vec2): Promise<void> {
       say(linear[3] < 0.5 ? `Nothing of ${shot.layers[found.layer].name} lies there: click on its screen.` : "That place has hardly a colour of its own: click on the screen itself.", "info");
       return;
     }
-    await commit(`pick the screen of ${found.name}`, [{ op: "replace", path: `/mattes/${selection.id}/pieces/${index}/screen`, value: linear.slice(0, 3).map((v) => Math.min(Math.max(v, 0), 64)) }]);
+    await commit(`pick the screen of ${found.name}`, [{ op: "replace", path: `/mattes/${selection.id}/pieces/${found.id}/screen`, value: linear.slice(0, 3).map((v) => Math.min(Math.max(v, 0), 64)) }]);
   } catch (error) {
     say((error as Error).message);
   }

@@ -4,14 +4,15 @@ import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
 import { newBody, newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
-import type { BodyPart, BodyTrack, BoxAt, CameraFile, CarrierLayer, Corners, FootageLayer, ObjectTrack, PlaneTrack, PointTrack, Run, Snapped, Track, Vec2 } from "../document/types";
+import type { BodyPart, BodyTrack, BoxAt, CameraFile, Layer, Corners, ObjectTrack, PlaneTrack, PointTrack, Run, Snapped, Track, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { plateFrame, plateStretch } from "../document/timing";
 import { useBench } from "../state/bench";
+import { footageOf } from "../document/layers";
 
 export const plateLayer = () => {
   const { shot } = useBench.getState();
-  return shot?.plate ? (shot.layers[shot.plate] as FootageLayer) : null;
+  return shot?.plate ? (shot.layers[shot.plate] as Layer) : null;
 };
 
 const rounded = (p: Vec2): Vec2 => p.map((v) => Number(v.toFixed(2))) as Vec2;
@@ -19,15 +20,15 @@ const rounded = (p: Vec2): Vec2 => p.map((v) => Number(v.toFixed(2))) as Vec2;
 /** Whether a place, in the plate's own pixels, lies in its picture. */
 function inPicture([x, y]: Vec2): boolean {
   const { shot } = useBench.getState();
-  const [w, h] = shot!.footage[plateLayer()?.footage ?? ""]?.size ?? shot!.size;
+  const [w, h] = shot!.footage[footageOf(plateLayer()) ?? ""]?.size ?? shot!.size;
   return x >= 0 && y >= 0 && x < w && y < h;
 }
 
 async function begin(make: (footage: string, frame: number, count: number) => Track): Promise<void> {
   const { shot, frame, commit, set } = useBench.getState();
-  const plate = plateLayer();
-  if (!shot || !plate) return;
-  const track = make(plate.footage, plateFrame(shot, frame), Object.keys(shot.tracks).length + 1);
+  const footage = footageOf(plateLayer());
+  if (!shot || !footage) return;
+  const track = make(footage, plateFrame(shot, frame), Object.keys(shot.tracks).length + 1);
   const begun = commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
   set({ tool: "move", drawn: [], selection: { kind: "track", id: track.id }, drawer: null });
   await begun;
@@ -43,7 +44,7 @@ export const startBody = (part: BodyPart) => begin((footage, frame) => newBody(f
 export const startPicture = () => begin((footage, frame, n) => newPicture(footage, `Whole picture ${n}`, frame));
 
 /** Tie a layer to a place of a solved scene: it lies there, grows and shrinks with its distance. */
-export async function placeInScene(layer: FootageLayer | CarrierLayer, track: Track, place: number[], at: Vec2): Promise<void> {
+export async function placeInScene(layer: Layer, track: Track, place: number[], at: Vec2): Promise<void> {
   const { frame, commit, shot } = useBench.getState();
   const path = `/layers/${layer.id}/place`;
   const spot = place.map((v) => Number(v.toFixed(5))).join(",");
@@ -52,7 +53,7 @@ export async function placeInScene(layer: FootageLayer | CarrierLayer, track: Tr
 }
 
 /** Lay a layer in depth at a place of a solved scene, as wide as it was seen there. */
-export async function placeInDepth(layer: FootageLayer | CarrierLayer, track: Track, file: CameraFile, place: number[]): Promise<void> {
+export async function placeInDepth(layer: Layer, track: Track, file: CameraFile, place: number[]): Promise<void> {
   const { frame, commit, shot } = useBench.getState();
   const depth = layer.place.depth;
   const pose = file.frames.find((f) => f.frame === plateFrame(shot, frame))?.world_to_camera;

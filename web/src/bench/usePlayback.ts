@@ -4,6 +4,7 @@ import { frames } from "../live/frames";
 import { useBench } from "../state/bench";
 import { fps } from "./names";
 import { fetchPicture, keyOf } from "./usePictures";
+import { footageOf } from "../document/layers";
 
 const AHEAD = 12; // frames asked for in advance
 const CREDITS = 4; // requests open at a time
@@ -67,7 +68,7 @@ export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void):
 function soundOf(): HTMLAudioElement | null {
   const shot = useBench.getState().shot;
   const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
-  const footage = plate?.kind === "footage" ? shot?.footage[plate.footage] : undefined;
+  const footage = shot?.footage[footageOf(plate) ?? ""];
   return footage?.sound ? new Audio(`/api/media/${footage.media}/sound.wav`) : null;
 }
 

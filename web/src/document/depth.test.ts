@@ -1,13 +1,13 @@
 import { expect, test } from "vitest";
 import { dragAt, makeRing } from "./depth";
-import type { FootageLayer, Shot } from "./types";
+import type { Layer, Shot } from "./types";
 
-const layer = { kind: "footage", id: "card", name: "Card", footage: "f", span: null, place: { ride: null } } as unknown as FootageLayer;
+const layer = { id: "card", name: "Card", content: { kind: "footage", footage: "f" }, span: null, place: { ride: null } } as unknown as Layer;
 const shot = { size: [960, 540], layers: { card: layer }, stack: ["top", "card", "plate"] } as unknown as Shot;
 
 test("a ring is a carrier with cards at equal distances, in place of the layer", () => {
   const { ops, carrier } = makeRing(shot, layer, { count: 4, radius: 100, width: 80, tilt: 10, facing: "out" });
-  const added = ops.filter((o) => o.op === "add").map((o) => o.value as FootageLayer);
+  const added = ops.filter((o) => o.op === "add").map((o) => o.value as Layer);
   expect(added).toHaveLength(5);
   const cards = added.slice(1).map((l) => l.place.depth!);
   expect(cards.map((d) => Math.hypot(d.position.value[0], d.position.value[2]))).toEqual([100, 100, 100, 100]);

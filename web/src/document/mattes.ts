@@ -1,7 +1,8 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
 import { at, everyKey, newId, newRide, setValue } from "./ops";
-import type { ChromaPiece, Cut, CutoutPiece, DifferencePiece, DistancePiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
+import type { ChromaPiece, Cut, Cuts, CutoutPiece, DifferencePiece, DistancePiece, FacePiece, LayerPiece, Matte, Op, Outline, Piece, RangePiece, ShapePiece, Shot, Track } from "./types";
+import { looksOf, piecesOf } from "./layers";
 
 const constant = <T>(value: T) => ({ value, keys: [] });
 
@@ -16,13 +17,13 @@ export const newRange = (kind: RangePiece["kind"], layer: string) => ({ ...base(
 export const newFacePiece = (track: string) => ({ ...base("Oval"), kind: "face", track, part: "oval" }) as FacePiece;
 export const newLayerPiece = (layer: string) => ({ ...base("Layer"), kind: "layer", layer, channel: "alpha" }) as LayerPiece;
 
-export const newCutout = (layer: string): CutoutPiece => ({ ...base("Cut-out"), kind: "cutout", layer, strokes: [], samples: null, fine: constant(0), fine_within: [], clean: constant(1) });
+export const newCutout = (layer: string): CutoutPiece => ({ ...base("Cut-out"), kind: "cutout", layer, strokes: [], samples: null, fine: constant(0), fine_within: {}, clean: constant(1) });
 
 export const newDifference = (layer: string) => ({ ...base("Difference"), kind: "difference", layer, clean_frame: null, clean_footage: null }) as unknown as DifferencePiece;
 
 export const newDistance = (track: string) => ({ ...base("Distance"), kind: "distance", track, near: constant(100), far: constant(400), height: constant(0) }) as DistancePiece;
 
-export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces, holes: constant(0), crumbs: constant(0) });
+export const newMatte = (shot: Shot, pieces: Piece[], name?: string): Matte => ({ id: newId(), name: name ?? freeName(shot, "Matte"), pieces: Object.fromEntries(pieces.map((p) => [p.id, p])), order: pieces.map((p) => p.id), holes: constant(0), crumbs: constant(0) });
 
 function freeName(shot: Shot, stem: string): string {
   const taken = new Set(Object.values(shot.mattes).map((m) => m.name));
@@ -32,33 +33,33 @@ function freeName(shot: Shot, stem: string): string {
 }
 
 export const addMatte = (matte: Matte): Op[] => [{ op: "add", path: `/mattes/${matte.id}`, value: matte }];
-export const addPiece = (matte: string, piece: Piece): Op[] => [{ op: "add", path: `/mattes/${matte}/pieces/-`, value: piece }];
+export const addPiece = (matte: string, piece: Piece): Op[] => [{ op: "add", path: `/mattes/${matte}/pieces/${piece.id}`, value: piece }, { op: "add", path: `/mattes/${matte}/order/-`, value: piece.id }];
 
-export const newCut = (matte: string, side: Cut["side"] = "inside"): Cut => ({ matte, side, grow: constant(0), soften: constant(0) });
+export const newCut = (matte: string, side: Cut["side"] = "inside"): Cut => ({ id: newId(), matte, side, grow: constant(0), soften: constant(0) });
 
-interface CutList { path: string; cuts: Cut[]; what: string; of: { kind: "layer" | "matte"; id: string } }
+/** A cut put into the cuts that a pointer leads to. */
+export const addCut = (path: string, cut: Cut): Op => ({ op: "add", path: `${path}/${cut.id}`, value: cut });
+
+interface CutList { path: string; cuts: Cuts; what: string; of: { kind: "layer" | "matte"; id: string } }
 
 /** Every place where a matte cuts: the pointer of the list, the list, what is cut, and where that is found. */
 function cutLists(shot: Shot): CutList[] {
   return [
     ...Object.values(shot.layers).flatMap((l): CutList[] => [
-      { path: `/layers/${l.id}/cut`, cuts: l.cut, what: l.name, of: { kind: "layer", id: l.id } },
-      ...l.effects.map((e, i): CutList => ({ path: `/layers/${l.id}/effects/${i}/cut`, cuts: e.cut, what: `${e.kind} of ${l.name}`, of: { kind: "layer", id: l.id } })),
+      { path: `/layers/${l.id}/cuts`, cuts: l.cuts, what: l.name, of: { kind: "layer", id: l.id } },
+      ...looksOf(l).map((e): CutList => ({ path: `/layers/${l.id}/effects/${e.id}/cuts`, cuts: e.cuts, what: `${e.kind} of ${l.name}`, of: { kind: "layer", id: l.id } })),
     ]),
-    ...Object.values(shot.mattes).flatMap((m) => m.pieces.flatMap((p, i): CutList[] => (p.kind === "cutout" ? [{ path: `/mattes/${m.id}/pieces/${i}/fine_within`, cuts: p.fine_within, what: `the hair of ${m.name}`, of: { kind: "matte", id: m.id } }] : []))),
+    ...Object.values(shot.mattes).flatMap((m) => piecesOf(m).flatMap((p): CutList[] => (p.kind === "cutout" ? [{ path: `/mattes/${m.id}/pieces/${p.id}/fine_within`, cuts: p.fine_within, what: `the hair of ${m.name}`, of: { kind: "matte", id: m.id } }] : []))),
   ];
 }
 
 /** What a matte cuts. */
-export const cutBy = (shot: Shot, id: string): CutList[] => cutLists(shot).filter((c) => c.cuts.some((cut) => cut.matte === id));
+export const cutBy = (shot: Shot, id: string): CutList[] => cutLists(shot).filter((c) => Object.values(c.cuts).some((cut) => cut.matte === id));
 
-export function removeMatte(shot: Shot, id: string): Op[] {
-  const freed = cutBy(shot, id).map(({ path, cuts }): Op => ({ op: "replace", path, value: cuts.filter((c) => c.matte !== id) }));
-  const counted = Object.values(shot.tracks).filter((t) => t.ignore === id).map((t): Op => ({ op: "replace", path: `/tracks/${t.id}/ignore`, value: null }));
-  return [...freed, ...counted, { op: "remove", path: `/mattes/${id}` }];
-}
+/** Cuts no longer cut by a matte. */
+export const freeOf = (path: string, cuts: Cuts, matte: string): Op[] => Object.values(cuts).filter((c) => c.matte === matte).map((c) => ({ op: "remove", path: `${path}/${c.id}` }));
 
-export const outlinePath = (matte: string, index: number) => `/mattes/${matte}/pieces/${index}/outline`;
+export const outlinePath = (matte: string, piece: string) => `/mattes/${matte}/pieces/${piece}/outline`;
 
 /** A changed outline: at the frame's key where it is keyed. */
 export const setOutline = (shot: Shot, path: string, frame: number, outline: Outline): Op[] => setValue(shot, path, frame, outline);

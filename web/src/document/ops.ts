@@ -1,6 +1,7 @@
 /** Edits as JSON Patch: setting a parameter at a frame, keys, layers, rides. */
 import { sample } from "./animate";
-import type { BodyPart, BodyTrack, BoxAt, ObjectTrack, Animated, CameraTrack, CarrierLayer, Corners, FaceTrack, Footage, FootageLayer, Key, Layer, Op, Part, PictureTrack, PlaneTrack, PointTrack, Ride, Shot, Track, Vec2 } from "./types";
+import type { BodyPart, BodyTrack, BoxAt, ObjectTrack, Animated, CameraTrack, Layer, Corners, FaceTrack, Footage, Key, Op, Part, PictureTrack, PlaneTrack, PointTrack, Ride, Shot, Track, Vec2 } from "./types";
+import { hasPlace, stackAround } from "./layers";
 
 export const newId = () => Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
 
@@ -51,40 +52,38 @@ export function everyKey<T>(path: string, parameter: Animated<T>, change: (value
 
 const constant = <T>(value: T): Animated<T> => ({ value, keys: [] });
 
-export function newLayer(shot: Shot, footage: Footage, frame: number): FootageLayer {
+/** A layer as it comes: its content is all it needs. */
+export function blankLayer(shot: Shot, name: string, content: Layer["content"]): Layer {
+  return {
+    id: newId(), name, visible: true, span: null, content, time: { start: 0, speed: constant(1), position: null, end: "hold", between: "nearest" }, blend: "normal", opacity: constant(1),
+    cuts: {}, effects: {}, chain: [], meets: {}, meeting: [],
+    place: { position: constant<Vec2>([shot.size[0] / 2, shot.size[1] / 2]), scale: constant<Vec2>([1, 1]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, depth: null, ride: null, pivot_ride: null, hang: null, steady: null, motion_blur: false },
+  };
+}
+
+export const newVeil = (shot: Shot): Layer => blankLayer(shot, "Veil", { kind: "beneath" });
+export const newCarrier = (shot: Shot): Layer => blankLayer(shot, "Carrier", { kind: "nothing" });
+
+export function newLayer(shot: Shot, footage: Footage, frame: number): Layer {
   const [w, h] = shot.size;
   const fit = Math.min(1, w / footage.size[0], h / footage.size[1]);
   const moving = footage.kind !== "still";
-  return {
-    kind: "footage", id: newId(), name: footage.name, footage: footage.id, visible: true, span: null, blend: "normal",
-    start: moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0, end: moving && footage.alpha ? "loop" : "hold", speed: constant(1), opacity: constant(1), wrap: constant(0), wrap_width: constant(12), edge_soften: constant(0), edge_width: constant(4), edge_exposure: constant(0), edge_saturation: constant(1), cut: [], effects: [],
-    place: { position: constant<Vec2>([w / 2, h / 2]), scale: constant<Vec2>([fit, fit]), rotation: constant(0), pivot: constant<Vec2>([0, 0]), corners: null, depth: null, ride: null, pivot_ride: null, hang: null, steady: null, motion_blur: false },
-  } as FootageLayer;
+  const layer = blankLayer(shot, footage.name, { kind: "footage", footage: footage.id });
+  layer.time.start = moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0;
+  layer.time.end = moving && footage.alpha ? "loop" : "hold";
+  layer.place.scale = constant<Vec2>([fit, fit]);
+  return layer;
 }
 
-export function insertLayer(shot: Shot, layer: Layer, index: number, footage?: Footage): Op[] {
-  const last = shot.plate ? shot.stack.length - 1 : shot.stack.length;
+/** A layer put into a stack, the shot's own or a group's; nothing goes below the plate. */
+export function insertLayer(shot: Shot, layer: Layer, index: number, footage?: Footage, group: string | null = null): Op[] {
+  const around = stackAround(shot, group);
+  const last = !group && shot.plate ? around.stack.length - 1 : around.stack.length;
   const place = Math.min(Math.max(index, 0), last);
   const ops: Op[] = [];
   if (footage && !shot.footage[footage.id]) ops.push({ op: "add", path: `/footage/${footage.id}`, value: footage });
-  ops.push({ op: "add", path: `/layers/${layer.id}`, value: layer }, { op: "add", path: `/stack/${place}`, value: layer.id });
+  ops.push({ op: "add", path: `/layers/${layer.id}`, value: layer }, { op: "add", path: `${around.path}/${place}`, value: layer.id });
   return ops;
-}
-
-export function removeLayer(shot: Shot, id: string): Op[] {
-  const freed = hangingFrom(shot, id).map((l): Op => ({ op: "replace", path: `/layers/${l.id}/place/hang`, value: null }));
-  const looking = Object.values(shot.mattes).filter((m) => m.pieces.some((p) => "layer" in p && p.layer === id));
-  const left = looking.map((m): Op => ({ op: "replace", path: `/mattes/${m.id}/pieces`, value: m.pieces.filter((p) => !("layer" in p) || p.layer !== id) }));
-  const ops: Op[] = [...freed, ...left, { op: "remove", path: `/stack/${shot.stack.indexOf(id)}` }, { op: "remove", path: `/layers/${id}` }];
-  if (shot.plate === id) ops.unshift({ op: "replace", path: "/plate", value: null });
-  return ops;
-}
-
-export function moveLayer(shot: Shot, id: string, to: number): Op[] {
-  const rest = shot.stack.filter((s) => s !== id);
-  const last = shot.plate && shot.plate !== id ? rest.length - 1 : rest.length;
-  rest.splice(Math.min(Math.max(to, 0), last), 0, id);
-  return [{ op: "replace", path: "/stack", value: rest }];
 }
 
 /** What of a track's motion is followed when a layer is tied to it. */
@@ -98,7 +97,7 @@ export const newRide = (track: Track, frame: number, old: Ride | null): Ride =>
   ({ track: track.id, reference_frame: frame, parts: partsOf(track), spot: track.kind === "face" ? "head" : "", steady: old?.steady ?? 0, gaps: old?.gaps ?? "bridge" });
 
 /** Tie a layer to a track at the present frame, so that nothing jumps here. */
-export function rideOn(layer: FootageLayer | CarrierLayer, track: Track | null, frame: number): Op[] {
+export function rideOn(layer: Layer, track: Track | null, frame: number): Op[] {
   return [{ op: "replace", path: `/layers/${layer.id}/place/ride`, value: track && newRide(track, frame, layer.place.ride) }];
 }
 
@@ -122,22 +121,4 @@ export const newCamera = (footage: string, name: string, frame: number): CameraT
 export const newPicture = (footage: string, name: string, frame: number): PictureTrack => ({ kind: "picture", ...trackBase(footage, name, frame) });
 
 /** Layers that hang from another. */
-export const hangingFrom = (shot: Shot, id: string) => shot.stack.map((s) => shot.layers[s]).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id);
-
-export function removeTrack(shot: Shot, id: string): Op[] {
-  const ops: Op[] = [];
-  for (const layer of Object.values(shot.layers)) {
-    if (layer.kind !== "veil" && layer.place.depth?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/depth/track`, value: null });
-    if (layer.kind !== "veil" && layer.place.ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/ride`, value: null });
-    if (layer.kind !== "veil" && layer.place.pivot_ride?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/pivot_ride`, value: null });
-    layer.effects.forEach((effect, i) => { if ((effect.ride as Ride | null | undefined)?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/effects/${i}/ride`, value: null }); });
-    if (layer.kind !== "veil" && layer.place.steady?.track === id) ops.push({ op: "replace", path: `/layers/${layer.id}/place/steady`, value: null });
-  }
-  for (const track of Object.values(shot.tracks)) if (track.bridge === id) ops.push({ op: "replace", path: `/tracks/${track.id}/bridge`, value: null });
-  for (const matte of Object.values(shot.mattes)) {
-    const needs = matte.pieces.filter((p) => !("track" in p) || p.track !== id);
-    const freed = needs.map((p) => (p.kind === "shape" && p.ride?.track === id ? { ...p, ride: null } : p));
-    if (needs.length < matte.pieces.length || freed.some((p, i) => p !== needs[i])) ops.push({ op: "replace", path: `/mattes/${matte.id}/pieces`, value: freed });
-  }
-  return [...ops, { op: "remove", path: `/tracks/${id}` }];
-}
+export const hangingFrom = (shot: Shot, id: string) => Object.values(shot.layers).filter((l) => hasPlace(l) && l.place.hang?.layer === id);

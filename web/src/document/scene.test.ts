@@ -24,21 +24,21 @@ test("turns go into degrees and back", () => {
 
 test("what lies in the scene goes along with a new floor", () => {
   const constant = (value: unknown) => ({ value, keys: [] });
-  const depth = { track: "cam", position: constant([1, 2, 3]), rotation: constant([0, 0, 0]), width: constant(2), facing: "own", shadow: constant(0), shadow_soft: constant(5) };
+  const depth = { track: "cam", position: constant([1, 2, 3]), rotation: constant([0, 0, 0]), width: constant(2), facing: "own" };
   const track = { id: "cam", kind: "camera", world: null } as unknown as CameraTrack;
-  const shot = { layers: { a: { kind: "footage", id: "a", place: { depth, hang: null } } }, tracks: { cam: track }, mattes: { m: { id: "m", pieces: [{ kind: "distance", track: "cam", near: constant(3), far: constant(9), height: constant(0) }] } } } as unknown as Shot;
+  const shot = { layers: { a: { content: { kind: "footage", footage: "f" }, id: "a", place: { depth, hang: null }, meets: { t: { id: "t", kind: "touches", on: true, soft: constant(5) } }, meeting: ["t"] } }, tracks: { cam: track }, mattes: { m: { id: "m", order: ["d"], pieces: { d: { id: "d", kind: "distance", track: "cam", near: constant(3), far: constant(9), height: constant(0) } } } } } as unknown as Shot;
   const ops = setWorld(shot, track, scaledBy(floor, 4));
   const value = (name: string) => ops.find((o) => o.path === `/layers/a/place/depth/${name}/value`)!.value;
   expect((value("position") as Vec3).map((v) => Math.abs(v))).toEqual([0, 0, 0].map(() => expect.closeTo(0, 6)));
   expect(value("width")).toBeCloseTo(8, 6);
-  expect(value("shadow_soft")).toBeCloseTo(20, 6);
-  expect(ops.find((o) => o.path === "/mattes/m/pieces/0/far/value")!.value).toBeCloseTo(36, 6);
+  expect(ops.find((o) => o.path === "/layers/a/meets/t/soft/value")!.value).toBeCloseTo(20, 6);
+  expect(ops.find((o) => o.path === "/mattes/m/pieces/d/far/value")!.value).toBeCloseTo(36, 6);
 });
 
 test("what hangs in depth goes round with what it hangs from", () => {
   const constant = (value: unknown) => ({ value, keys: [] });
   const layer = (id: string, position: Vec3, rotation: Vec3, hang: string | null, track: string | null) =>
-    ({ kind: "carrier", id, place: { depth: { track, position: constant(position), rotation: constant(rotation), width: constant(1), facing: "own", shadow: constant(0), shadow_soft: constant(5) }, hang: hang && { layer: hang, reference_frame: 0 } } });
+    ({ content: { kind: "nothing" }, id, meeting: [], place: { depth: { track, position: constant(position), rotation: constant(rotation), width: constant(1), facing: "own" }, hang: hang && { layer: hang, reference_frame: 0 } } });
   const shot = { layers: { ring: layer("ring", [10, 0, 50], [0, 90, 0], null, "cam"), card: layer("card", [0, 0, -5], [0, 0, 0], "ring", null) } } as unknown as Shot;
   const model = modelOf(shot, shot.layers.card, 0)!;
   expect(model.track).toBe("cam");

@@ -1,7 +1,8 @@
 /** The world of a solved scene: its floor, origin and units, and what must move along when they change. 4x4, row by row. */
 import { sample } from "./animate";
 import { everyKey } from "./ops";
-import type { CameraFile, CameraTrack, Depth, Layer, Op, Shot, Vec3 } from "./types";
+import type { Animated, CameraFile, CameraTrack, Depth, Layer, Op, Shot, Vec3 } from "./types";
+import { hasPlace, isVeil, meetingsOf, piecesOf } from "./layers";
 
 export type Matrix4 = number[];
 export const SAME: Matrix4 = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
@@ -68,21 +69,24 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
   const r = [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => change[row * 4 + c] / k));
   const turn = (v: Vec3): Vec3 => turnsOf(times3(r, turned(v)));
   const ops: Op[] = [{ op: "replace", path: `/tracks/${track.id}/world`, value: world }];
-  const lengths = (path: string, lies: Depth) => [...everyKey(`${path}/width`, lies.width, (w) => w * k), ...everyKey(`${path}/shadow_soft`, lies.shadow_soft, (w) => w * k)];
+  const lengths = (of: Layer, lies: Depth) => [
+    ...everyKey(`/layers/${of.id}/place/depth/width`, lies.width, (w) => w * k),
+    ...meetingsOf(of).filter((m) => m.kind === "touches").flatMap((m) => everyKey(`/layers/${of.id}/meets/${m.id}/soft`, m.soft as Animated<number>, (w) => w * k)),
+  ];
   for (const matte of Object.values(shot.mattes))
-    matte.pieces.forEach((piece, i) => {
-      if (piece.kind === "distance" && piece.track === track.id) for (const name of ["near", "far", "height"] as const) ops.push(...everyKey(`/mattes/${matte.id}/pieces/${i}/${name}`, piece[name], (v) => v * k));
+    piecesOf(matte).forEach((piece) => {
+      if (piece.kind === "distance" && piece.track === track.id) for (const name of ["near", "far", "height"] as const) ops.push(...everyKey(`/mattes/${matte.id}/pieces/${piece.id}/${name}`, piece[name], (v) => v * k));
     });
   for (const layer of Object.values(shot.layers)) {
-    const depth = layer.kind !== "veil" ? layer.place.depth : null;
-    if (depth?.track !== track.id || (layer.kind !== "veil" && hangsInDepth(shot, layer.id))) continue;
+    const depth = hasPlace(layer) ? layer.place.depth : null;
+    if (depth?.track !== track.id || (hasPlace(layer) && hangsInDepth(shot, layer.id))) continue;
     const path = `/layers/${layer.id}/place/depth`;
-    ops.push(...everyKey(`${path}/position`, depth.position, (p) => through4(change, p)), ...lengths(path, depth));
+    ops.push(...everyKey(`${path}/position`, depth.position, (p) => through4(change, p)), ...lengths(layer, depth));
     if (depth.facing === "own") ops.push(...everyKey(`${path}/rotation`, depth.rotation, turn));
     for (const id of hangingBelow(shot, layer.id)) {
       const child = shot.layers[id];
-      const own = child.kind !== "veil" ? child.place.depth : null;
-      if (own) ops.push(...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3), ...lengths(`/layers/${id}/place/depth`, own));
+      const own = hasPlace(child) ? child.place.depth : null;
+      if (own) ops.push(...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3), ...lengths(child, own));
     }
   }
   return ops;
@@ -90,8 +94,8 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
 
 /** Where a layer in depth lies at a frame, what it hangs from included: a turn, a place, and whose scene it is. */
 export function modelOf(shot: Shot, layer: Layer, frame: number): { turn: number[]; place: Vec3; track: string | null } | null {
-  const depth = layer.kind !== "veil" ? layer.place.depth : null;
-  if (!depth || layer.kind === "veil") return null;
+  const depth = hasPlace(layer) ? layer.place.depth : null;
+  if (!depth || isVeil(layer)) return null;
   const own = { turn: turned(sample(depth.rotation, frame)), place: sample(depth.position, frame), track: depth.track };
   const above = layer.place.hang ? modelOf(shot, shot.layers[layer.place.hang.layer], frame) : null;
   if (!above) return own;
@@ -104,12 +108,12 @@ const times3 = (a: number[], b: number[]) => [0, 1, 2].flatMap((row) => [0, 1, 2
 
 function hangsInDepth(shot: Shot, id: string): boolean {
   const layer = shot.layers[id];
-  const above = layer.kind !== "veil" && layer.place.hang ? shot.layers[layer.place.hang.layer] : undefined;
-  return above !== undefined && above.kind !== "veil" && above.place.depth !== null;
+  const above = hasPlace(layer) && layer.place.hang ? shot.layers[layer.place.hang.layer] : undefined;
+  return above !== undefined && hasPlace(above) && above.place.depth !== null;
 }
 
 function hangingBelow(shot: Shot, id: string): string[] {
-  const own = Object.values(shot.layers).filter((l) => l.kind !== "veil" && l.place.hang?.layer === id).map((l) => l.id);
+  const own = Object.values(shot.layers).filter((l) => hasPlace(l) && l.place.hang?.layer === id).map((l) => l.id);
   return own.flatMap((child) => [child, ...hangingBelow(shot, child)]);
 }
 

@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
 import { footageFrame, fromPlateFrame, plateFrame, plateStretch, shotFrame } from "./timing";
-import type { Animated, FootageLayer, Shot } from "./types";
+import type { Animated, Layer, Shot, TimeMap } from "./types";
 
 const one = (v: number): Animated<number> => ({ value: v, keys: [] });
-const layer = (more: Partial<FootageLayer>) => ({ id: "p", kind: "footage", footage: "wall", start: 0, speed: one(1), ...more }) as FootageLayer;
-const shot = (l: FootageLayer, rate = "24/1") => ({ frames: 48, rate: "24/1", plate: "p", layers: { p: l }, footage: { wall: { frames: 48, rate } } }) as unknown as Shot;
-const frames = (l: FootageLayer, at: number[], rate?: string) => at.map((f) => footageFrame(shot(l, rate), l, f));
+const layer = (more: Partial<TimeMap>) => ({ id: "p", content: { kind: "footage", footage: "wall" }, time: { start: 0, speed: one(1), position: null, end: "hold", between: "nearest", ...more } }) as Layer;
+const shot = (l: Layer, rate = "24/1") => ({ frames: 48, rate: "24/1", plate: "p", layers: { p: l }, footage: { wall: { frames: 48, rate } } }) as unknown as Shot;
+const frames = (l: Layer, at: number[], rate?: string) => at.map((f) => footageFrame(shot(l, rate), l, f));
 
 describe("footage in the shot's time", () => {
   it("starts late, runs fast, slow and backwards", () => {

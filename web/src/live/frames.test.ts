@@ -52,10 +52,10 @@ test("samples that are coming in stand over those stored", () => {
 
 test("every parameter of a layer has a path and a name", () => {
   const p = { value: 0, keys: [] };
-  const layer = { kind: "veil", id: "v", opacity: p, cut: [], effects: [{ kind: "blur", id: "b", on: true, mix: p, radius: p, cut: [{ matte: "m", side: "inside", grow: p, soften: p }] }] } as unknown as Layer;
+  const layer = { content: { kind: "beneath" }, id: "v", opacity: p, time: { position: null }, cuts: {}, meets: {}, meeting: [], chain: ["b"], effects: { b: { kind: "blur", id: "b", on: true, mix: p, radius: p, cuts: { c: { id: "c", matte: "m", side: "inside", grow: p, soften: p } } } } } as unknown as Layer;
   const about = { effects: [{ kind: "blur", title: "Blur", params: [{ name: "radius", title: "Radius" }] }] } as unknown as About;
   expect(parametersOf(layer, about).map((n) => [n.path, n.title])).toEqual([
-    ["/layers/v/opacity", "opacity"], ["/layers/v/effects/0/mix", "blur: mix"], ["/layers/v/effects/0/radius", "blur: radius"],
-    ["/layers/v/effects/0/cut/0/grow", "blur: cut: grow"], ["/layers/v/effects/0/cut/0/soften", "blur: cut: soften"],
+    ["/layers/v/opacity", "opacity"], ["/layers/v/effects/b/mix", "blur: mix"], ["/layers/v/effects/b/radius", "blur: radius"],
+    ["/layers/v/effects/b/cuts/c/grow", "blur: cut: grow"], ["/layers/v/effects/b/cuts/c/soften", "blur: cut: soften"],
   ]);
 });

@@ -6,9 +6,10 @@ import { useSamples } from "../api/client";
 import { sample } from "../document/animate";
 import { plateFrame } from "../document/timing";
 import { eyeOf, floorThrough, modelOf, movedBy, poseIn, SAME, scaledBy, setWorld, through4, times4, type Matrix4 } from "../document/scene";
-import type { CameraFile, CameraTrack, FootageLayer, Shot, Vec3 } from "../document/types";
+import type { CameraFile, CameraTrack, Layer, Shot, Vec3 } from "../document/types";
 import { useBench } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
+import { footageOf, hasPicture } from "../document/layers";
 
 const VERDIGRIS = "#5fb3a1";
 const BRASS = "#c7a252";
@@ -117,7 +118,7 @@ function Contents({ shot, track, file, world, frame, now, picked, through, pick 
     camera.updateProjectionMatrix();
     invalidate();
   });
-  const layers = Object.values(shot.layers).filter((l): l is FootageLayer => l.kind === "footage" && modelOf(shot, l, frame)?.track === track.id);
+  const layers = Object.values(shot.layers).filter((l): l is Layer => hasPicture(l) && modelOf(shot, l, frame)?.track === track.id);
   return (
     <>
       <Cloud points={points} errors={file.point_errors_px ?? NONE} size={reach / 90} pick={pick} />
@@ -168,9 +169,9 @@ function Frustum({ eye, axes, file, length }: { eye: Vec3; axes: [Vec3, Vec3, Ve
 }
 
 /** A layer that lies in the scene, with its own picture. */
-function Card({ layer, shot, frame, facing }: { layer: FootageLayer; shot: Shot; frame: number; facing: [Vec3, Vec3, Vec3] | null }) {
+function Card({ layer, shot, frame, facing }: { layer: Layer; shot: Shot; frame: number; facing: [Vec3, Vec3, Vec3] | null }) {
   const depth = layer.place.depth!;
-  const footage = shot.footage[layer.footage];
+  const footage = shot.footage[footageOf(layer) ?? ""];
   const width = sample(depth.width, frame);
   const invalidate = useThree((s) => s.invalidate);
   const texture = useMemo(() => {

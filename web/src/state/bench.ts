@@ -16,6 +16,7 @@ export type Tool = "move" | "point" | "plane" | "object" | "face" | "more" | Sha
 export const SHAPE_TOOLS: readonly ShapeTool[] = ["outline", "rectangle", "ellipse", "freehand", "stroke"];
 export const isShapeTool = (tool: Tool): tool is ShapeTool => (SHAPE_TOOLS as readonly Tool[]).includes(tool);
 export type Drawer = "shelf" | "tracks" | "mattes" | null;
+interface Done { shot: ShotState; select: string[]; note: string }
 export interface KeyRef { path: string; frame: number }
 
 interface Bench {
@@ -33,6 +34,12 @@ interface Bench {
   playing: boolean;
   loop: [number, number] | null;
   selection: Selection;
+  /** Layers that are selected beside that one. */
+  also: string[];
+  /** The group whose own stack is looked at, null for the shot's. */
+  inside: string | null;
+  /** Groups whose layers are shown in the row of panes. */
+  unfolded: string[];
   keys: KeyRef[];
   lanesAs: "lanes" | "curves";
   view: View;
@@ -62,8 +69,13 @@ interface Bench {
   set: (part: Partial<Bench>) => void;
   seek: (frame: number) => void;
   select: (selection: Selection) => void;
+  /** Take a layer into the selection, or out of it. */
+  selectAlso: (id: string) => void;
+  selectLayers: (ids: string[]) => void;
   draft: (ops: Op[]) => void;
   commit: (label: string, ops: Op[]) => Promise<void>;
+  /** Give the shot a command (see /about): one edit, made by the server; what it says is to be selected is. */
+  give: (command: string, args: Record<string, unknown>) => Promise<void>;
   /** Resolved once the server has all edits made so far: what it is asked for then is about what is seen. */
   landed: () => Promise<void>;
   undo: () => Promise<void>;
@@ -97,6 +109,9 @@ export const useBench = create<Bench>((set, get) => {
   const letGo = () => {
     const { shot, selection, frame } = get();
     if (!shot) return;
+    const { also, inside, unfolded } = get();
+    const stays = (id: string) => shot.layers[id] !== undefined;
+    set({ also: also.filter(stays), unfolded: unfolded.filter(stays), inside: inside && stays(inside) ? inside : null });
     const gone = (selection.kind === "layer" && !shot.layers[selection.id]) || (selection.kind === "track" && !shot.tracks[selection.id]) || (selection.kind === "matte" && !shot.mattes[selection.id]);
     set({ ...(gone ? { points: [], selection: { kind: "shot" } } : {}), frame: Math.min(frame, shot.frames - 1) });
   };
@@ -124,11 +139,11 @@ export const useBench = create<Bench>((set, get) => {
       return got<ShotState>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body));
     });
   return {
-    id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, keys: [], lanesAs: "lanes",
+    id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, also: [], inside: null, unfolded: [], keys: [], lanesAs: "lanes",
     view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], brush: 16, tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null, drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
-      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null });
+      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, also: [], inside: null, unfolded: [], keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null });
       try {
         const state = await getShot(id);
         if (get().id !== id) return;
@@ -148,8 +163,19 @@ export const useBench = create<Bench>((set, get) => {
     select: (selection) => {
       const { view, piece, shot } = get();
       const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
-      const kept = matte?.pieces.some((p) => p.id === piece) ? piece : (matte?.pieces[0]?.id ?? null);
-      set({ selection, keys: [], points: [], piece: kept, view: !matte && isMatteView(view) ? "picture" : view });
+      const kept = matte?.pieces[piece ?? ""] ? piece : (matte?.order[0] ?? null);
+      set({ selection, also: [], keys: [], points: [], piece: kept, view: !matte && isMatteView(view) ? "picture" : view });
+    },
+    selectAlso: (id) => {
+      const { selection, also } = get();
+      if (selection.kind !== "layer") return get().select({ kind: "layer", id });
+      if (selection.id === id) return also.length ? set({ selection: { kind: "layer", id: also[0] }, also: also.slice(1), keys: [] }) : undefined;
+      set(also.includes(id) ? { also: also.filter((a) => a !== id) } : { selection: { kind: "layer", id }, also: [selection.id, ...also], keys: [] });
+    },
+    selectLayers: (ids) => {
+      if (!ids.length) return;
+      get().select({ kind: "layer", id: ids[0] });
+      set({ also: ids.slice(1) });
     },
     draft: (ops) => {
       if (get().stored) set(shown({ dragged: ops }));
@@ -166,6 +192,20 @@ export const useBench = create<Bench>((set, get) => {
         const state = await untilAnswered(() => got<ShotState>(api.POST("/api/shots/{shot_id}/edits", { params: { path }, body })));
         set({ pending: get().pending.slice(1) });
         return state;
+      });
+    },
+    give: (command, args) => {
+      const id = get().id;
+      if (!id) return Promise.resolve();
+      const key = crypto.randomUUID();
+      return inOrder(async () => {
+        const body = { base: get().stored!.revision, command, arguments: args, client: CLIENT, key };
+        const done = await untilAnswered(() => got<Done>(api.POST("/api/shots/{shot_id}/do", { params: { path: { shot_id: id } }, body })));
+        set(shown({ stored: done.shot }));
+        const chosen = done.select.filter((s) => s.startsWith("layers/")).map((s) => s.slice("layers/".length));
+        get().selectLayers(chosen.filter((c) => done.shot.document.layers[c]));
+        if (done.note) get().say(done.note, "info");
+        return done.shot;
       });
     },
     landed: () => queue.then(() => undefined),

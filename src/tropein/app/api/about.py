@@ -7,7 +7,10 @@ from typing import Any
 from pydantic import BaseModel
 
 from tropein.app.api.routing import router as plain_router
+from tropein.core.commands import commands
 from tropein.core.document import (
+    CONTENTS,
+    MEETS,
     ChromaPiece,
     ColourPiece,
     Cut,
@@ -16,21 +19,21 @@ from tropein.core.document import (
     DifferencePiece,
     DistancePiece,
     FacePiece,
-    FootageLayer,
-    LayerBase,
+    Layer,
     LayerPiece,
     LumaPiece,
     Matte,
     Place,
     ShapePiece,
+    TimeMap,
 )
 from tropein.core.document.body import BODY_PARTS
+from tropein.core.document.mover import MOVERS
 from tropein.core.effects import described
 from tropein.core.effects.registry import describe_field
 from tropein.core.raster.blend import MODES
 
 router = plain_router("/api", "about")
-EDGE = ("wrap", "wrap_width", "edge_soften", "edge_width", "edge_exposure", "edge_saturation")
 
 
 class Control(BaseModel):
@@ -54,6 +57,15 @@ class EffectInfo(BaseModel):
     params: list[Control]
 
 
+class CommandInfo(BaseModel):
+    """A command; `arguments` as a JSON schema."""
+
+    name: str
+    title: str
+    help: str
+    arguments: dict[str, Any]
+
+
 class About(BaseModel):
     version: str
     effects: list[EffectInfo]
@@ -64,9 +76,12 @@ class About(BaseModel):
     depth: list[Control]
     opacity: Control
     speed: Control
-    edge: list[Control]
+    meets: list[EffectInfo]
+    contents: list[EffectInfo]
+    movers: list[EffectInfo]
     blends: list[str]
     body_parts: list[str]
+    commands: list[CommandInfo]
 
 
 PIECES = {
@@ -84,6 +99,16 @@ def _piece(cls: type, title: str) -> EffectInfo:
     return EffectInfo(kind=kind, title=title, help=(cls.__doc__ or "").strip(), params=params)
 
 
+def _kind(cls: type[Any], own: tuple[str, ...]) -> EffectInfo:
+    """A kind of a family, described by its parameters."""
+    params = [
+        Control(**describe_field(cls, n)) for n, f in cls.model_fields.items() if f.json_schema_extra and n not in own
+    ]
+    return EffectInfo(
+        kind=cls.model_fields["kind"].default, title=cls.title, help=(cls.__doc__ or "").strip(), params=params
+    )
+
+
 @router.get("/about")
 def about() -> About:
     effects = [
@@ -91,10 +116,8 @@ def about() -> About:
         for d in described()
     ]
     place = [Control(**describe_field(Place, name)) for name in ("position", "scale", "rotation", "pivot")]
-    depth = [
-        Control(**describe_field(Depth, name)) for name in ("position", "rotation", "width", "shadow", "shadow_soft")
-    ]
-    opacity = Control(**describe_field(LayerBase, "opacity"))
+    depth = [Control(**describe_field(Depth, name)) for name in ("position", "rotation", "width")]
+    opacity = Control(**describe_field(Layer, "opacity"))
     pieces = [_piece(cls, title) for cls, title in PIECES.items()]
     cut = [Control(**describe_field(Cut, name)) for name in ("grow", "soften")]
     return About(
@@ -106,8 +129,19 @@ def about() -> About:
         place=place,
         depth=depth,
         opacity=opacity,
-        speed=Control(**describe_field(FootageLayer, "speed")),
-        edge=[Control(**describe_field(FootageLayer, name)) for name in EDGE],
+        speed=Control(**describe_field(TimeMap, "speed")),
+        meets=[_kind(cls, ("id", "on")) for cls in MEETS],
+        contents=[_kind(cls, ()) for cls in CONTENTS],
+        movers=[_kind(cls, ()) for cls in MOVERS],
         blends=list(MODES),
         body_parts=list(BODY_PARTS),
+        commands=[
+            CommandInfo(
+                name=n,
+                title=c.title,
+                help=(c.__doc__ or "").strip(),
+                arguments=c.model_json_schema().get("properties", {}),
+            )
+            for n, c in commands().items()
+        ],
     )

@@ -18,7 +18,7 @@ from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
 from tropein.app.store import runs, shots
 from tropein.app.store.models import RunRow
 from tropein.core.compose.timing import footage_frame
-from tropein.core.document import FootageLayer, Id
+from tropein.core.document import Id
 from tropein.core.document.base import MOST_FRAMES
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
@@ -132,12 +132,11 @@ def track(shot_id: IdInPath, track_id: IdInPath, body: TrackWanted, db: Db) -> R
 def carry(shot_id: IdInPath, matte_id: IdInPath, piece_id: IdInPath, db: Db) -> RunOut:
     """Carry a cut-out's strokes through the whole of its footage that the shot shows."""
     shot = load_shot(shots.row_of(db, shot_id).document)
-    _, piece = find_cutout(shot, matte_id, piece_id)
+    piece = find_cutout(shot, matte_id, piece_id)
     if not any(s.keep for s in piece.strokes):
         raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
     layer = shot.layers[piece.layer]
-    assert isinstance(layer, FootageLayer)
-    footage = shot.footage[layer.footage]
+    footage = shot.footage[layer.footage or ""]
     frames = [footage_frame(shot, layer, f) for f in range(shot.trim[0], shot.trim[1] + 1)]
     shown = [f for f in frames if f is not None]
     drawn = [s.frame for s in piece.strokes]
@@ -158,10 +157,9 @@ class GuessWanted(BaseModel):
 def guess(shot_id: IdInPath, matte_id: IdInPath, piece_id: IdInPath, body: GuessWanted, db: Db) -> RunOut:
     """Strokes for the people in a frame, as a cut-out's first guess."""
     shot = load_shot(shots.row_of(db, shot_id).document)
-    _, piece = find_cutout(shot, matte_id, piece_id)
+    piece = find_cutout(shot, matte_id, piece_id)
     layer = shot.layers[piece.layer]
-    assert isinstance(layer, FootageLayer)
-    if body.frame >= shot.footage[layer.footage].frames:
+    if body.frame >= shot.footage[layer.footage or ""].frames:
         raise BadInput(f"There is no frame {body.frame} in {layer.name}.")
     params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "frame": body.frame}
     row = runs.create(db, "guess", f"Guess the person for {piece.name}", params, 1, shot_id)

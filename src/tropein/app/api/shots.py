@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import BackgroundTasks, Query, Response
 from pydantic import BaseModel, Field
+from starlette.responses import JSONResponse
 
 from tropein.app.api.deps import Db, FrameAsked, FrameInPath, IdInPath, Live, Pool, Revision, Work
 from tropein.app.api.routing import router as plain_router
@@ -16,12 +17,12 @@ from tropein.app.jobs.render import remove_files
 from tropein.app.live.preview import Ask
 from tropein.app.store import runs, shelf, shots
 from tropein.app.store.models import ShotRow
-from tropein.core.compose.carried import carried
 from tropein.core.compose.edge_match import EdgeMatch
 from tropein.core.compose.faults_seen import FaultsSeen
 from tropein.core.compose.guard import Guarded
 from tropein.core.compose.outline_fit import OutlineFit
 from tropein.core.compose.places import Places
+from tropein.core.compose.ride_matrices import ride_matrices
 from tropein.core.compose.screen_seen import ScreenSeen
 from tropein.core.compose.view import View
 from tropein.core.document import Id, Shot
@@ -93,8 +94,9 @@ class HistoryItem(BaseModel):
     created: datetime
 
 
-def _out(state: shots.ShotState) -> ShotOut:
-    return ShotOut(**{**state.__dict__, "document": load_shot(state.document)})
+def _out(state: shots.ShotState, status: int = 200) -> Any:
+    """A ShotOut of what was validated as it was stored just now."""
+    return JSONResponse(state.__dict__, status)
 
 
 @router.get("")
@@ -115,7 +117,7 @@ def _card(row: ShotRow, count: int) -> ShotCard:
         d = row.document
         lost = [f"{t['name']}: {t['lost_frames']} frames lost" for t in d["tracks"].values() if t["lost_frames"]]
         return ShotCard(
-            **facts, frames=d["frames"], trim=d["trim"], rate=d["rate"], size=d["size"], layers=len(d["stack"]), problems=lost,
+            **facts, frames=d["frames"], trim=d["trim"], rate=d["rate"], size=d["size"], layers=len(d["layers"]), problems=lost,
         )  # fmt: skip
     except (KeyError, TypeError, AttributeError, ValueError):
         log.exception("the shot %s cannot be read", row.id)
@@ -128,12 +130,13 @@ def make_shot(body: NewShot, db: Db) -> ShotOut:
     item = shelf.item(db, body.shelf)
     if item.kind == "sound":
         raise BadInput("A shot needs pictures; this is sound.")
-    return _out(shots.create(db, shot_on(shelf.footage_of(item), body.name)))
+    return _out(shots.create(db, shot_on(shelf.footage_of(item), body.name)), 201)
 
 
 @router.get("/{shot_id}")
 def get_shot(shot_id: IdInPath, db: Db) -> ShotOut:
-    return _out(shots.state(db, shot_id))
+    state = shots.state(db, shot_id)
+    return ShotOut(**{**state.__dict__, "document": load_shot(state.document)})
 
 
 @router.delete("/{shot_id}", status_code=204)
@@ -147,6 +150,32 @@ def delete_shot(shot_id: IdInPath, db: Db, work: Work, after: BackgroundTasks) -
 @router.post("/{shot_id}/edits")
 def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> ShotOut:
     return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client, body.key))
+
+
+class Given(BaseModel):
+    """A command with its arguments, on the revision it was given for."""
+
+    base: Annotated[int, Field(ge=-1, lt=2**31)]
+    command: Annotated[Text, Field(max_length=80)]
+    arguments: dict[str, Any] = {}
+    client: Client = ""
+    key: Annotated[Id | None, Field(description="made up by who sends it: sent twice, it is done once")] = None
+
+
+class Done(BaseModel):
+    """The shot after a command; what is to be selected now, as "layers/ID"; words where not all was kept."""
+
+    shot: ShotOut
+    select: list[str]
+    note: str
+
+
+@router.post("/{shot_id}/do")
+def do(shot_id: IdInPath, body: Given, db: Db) -> Done:
+    """Give a command (see /about for those there are)."""
+    state, change = shots.give(db, shot_id, body.base, body.command, body.arguments, body.client, body.key)
+    done: Any = JSONResponse({"shot": state.__dict__, "select": change.select, "note": change.note})
+    return done
 
 
 @router.post("/{shot_id}/undo")
@@ -184,9 +213,9 @@ async def frame_jpeg(
 
 @router.get("/{shot_id}/carried")
 def carried_at(shot_id: IdInPath, frame: FrameAsked, db: Db, work: Work) -> dict[str, list[float] | None]:
-    """What rides do to everything at a frame (see core.compose.carried), matrices row by row."""
+    """What rides do to everything at a frame (see core.compose.ride_matrices), matrices row by row."""
     shot = load_shot(shots.row_of(db, shot_id).document)
-    found = carried(Places(shot, work.artefacts.path), frame)
+    found = ride_matrices(Places(shot, work.artefacts.path), frame)
     return {k: None if m is None else [float(v) for v in (m / m[2, 2]).ravel()] for k, m in found.items()}
 
 

@@ -13,7 +13,7 @@ from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.cutout_piece import by_frame, mark_of
 from tropein.core.compose.cutouts import Carry, carry
-from tropein.core.document import CutoutPiece, CutoutStroke, FootageLayer, Shot
+from tropein.core.document import CutoutPiece, CutoutStroke, Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import NotFound
 from tropein.core.matte.cutout_file import packed
@@ -26,10 +26,9 @@ def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> Out
     shot_id, matte_id, piece_id = params["shot"], params["matte"], params["piece"]
     with transaction(context.engine) as session:
         shot = load_shot(shots.row_of(session, shot_id).document)
-    _, piece = found(shot, matte_id, piece_id)
+    piece = found(shot, matte_id, piece_id)
     layer = shot.layers[piece.layer]
-    assert isinstance(layer, FootageLayer)
-    footage = shot.footage[layer.footage]
+    footage = shot.footage[layer.footage or ""]
     ticker, count = Ticker(context, run_id), 0
 
     def report(frame: int) -> None:
@@ -47,8 +46,10 @@ def run_cutout(context: WorkContext, run_id: str, params: dict[str, Any]) -> Out
     name = context.artefacts.put_cutout(packed(frames, {f: mark_of(s) for f, s in strokes.items()}))
 
     def store(session: Session) -> Ended:
-        index, piece = found(load_shot(shots.row_of(session, shot_id).document), matte_id, piece_id)
-        ops: list[dict[str, Any]] = [{"op": "add", "path": f"/mattes/{matte_id}/pieces/{index}/samples", "value": name}]
+        piece = found(load_shot(shots.row_of(session, shot_id).document), matte_id, piece_id)
+        ops: list[dict[str, Any]] = [
+            {"op": "add", "path": f"/mattes/{matte_id}/pieces/{piece_id}/samples", "value": name}
+        ]
         shots.apply(session, shot_id, None, f"carry {piece.name}", ops, "worker")
         missing = params["last"] - params["first"] + 1 - len(frames)
         return Ended({"frames": len(frames), "note": f"{missing} frames lie beyond a cut." if missing else ""})
@@ -61,10 +62,9 @@ def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outc
     shot_id, matte_id, piece_id, frame = params["shot"], params["matte"], params["piece"], params["frame"]
     with transaction(context.engine) as session:
         shot = load_shot(shots.row_of(session, shot_id).document)
-    _, piece = found(shot, matte_id, piece_id)
+    piece = found(shot, matte_id, piece_id)
     layer = shot.layers[piece.layer]
-    assert isinstance(layer, FootageLayer)
-    pictures = ColourFrames(context.library.store, shot.footage[layer.footage].media)
+    pictures = ColourFrames(context.library.store, shot.footage[layer.footage or ""].media)
     try:
         strokes = guessed(pictures.rgb(frame))
     finally:
@@ -72,10 +72,10 @@ def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outc
     drawn = [CutoutStroke(frame=frame, keep=s.keep, points=list(s.points), width=s.width) for s in strokes]
 
     def store(session: Session) -> Ended:
-        index, piece = found(load_shot(shots.row_of(session, shot_id).document), matte_id, piece_id)
+        piece = found(load_shot(shots.row_of(session, shot_id).document), matte_id, piece_id)
         rows = [s.model_dump(mode="json") for s in [*piece.strokes, *drawn]]
         ops: list[dict[str, Any]] = [
-            {"op": "replace", "path": f"/mattes/{matte_id}/pieces/{index}/strokes", "value": rows}
+            {"op": "replace", "path": f"/mattes/{matte_id}/pieces/{piece_id}/strokes", "value": rows}
         ]
         shots.apply(session, shot_id, None, f"guess the person for {piece.name}", ops, "worker")
         return Ended({"strokes": len(drawn)})
@@ -83,10 +83,10 @@ def run_guess(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outc
     return Outcome(store)
 
 
-def found(shot: Shot, matte_id: str, piece_id: str) -> tuple[int, CutoutPiece]:
-    """A cut-out and where it stands among its matte's pieces."""
+def found(shot: Shot, matte_id: str, piece_id: str) -> CutoutPiece:
+    """A cut-out of a matte."""
     matte = shot.mattes.get(matte_id)
-    for index, piece in enumerate(matte.pieces if matte else []):
-        if piece.id == piece_id and isinstance(piece, CutoutPiece):
-            return index, piece
+    piece = matte.pieces.get(piece_id) if matte else None
+    if isinstance(piece, CutoutPiece):
+        return piece
     raise NotFound("This cut-out does not exist (any more).")

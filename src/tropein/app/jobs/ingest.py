@@ -15,7 +15,8 @@ from tropein.app.jobs.queue import defer
 from tropein.app.store import runs, shelf, shots
 from tropein.app.store.database import transaction
 from tropein.app.store.models import RunRow
-from tropein.core.document import Footage, FootageLayer, Place, Shot, new_id
+from tropein.core.contents.footage import FootageContent
+from tropein.core.document import Footage, Layer, Place, Shot, new_id
 from tropein.core.errors import Asks, BadInput
 
 
@@ -82,8 +83,8 @@ def title_of(files: list[list[str]]) -> str:
 
 def shot_on(footage: Footage, name: str | None = None) -> Shot:
     """A new shot on a plate: size, rate and range are the plate's."""
-    layer = FootageLayer(
-        id=new_id(), name=footage.name, footage=footage.id,
+    layer = Layer(
+        id=new_id(), name=footage.name, content=FootageContent(footage=footage.id),
         place=Place.model_validate({"position": {"value": (footage.size[0] / 2, footage.size[1] / 2)}}),
     )  # fmt: skip
     return Shot(

@@ -15,7 +15,7 @@ from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.timing import shot_frame
-from tropein.core.document import FootageLayer, PointTrack, Shot, Track
+from tropein.core.document import PointTrack, Shot, Track
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import NotFound
 from tropein.core.media.source import Sources
@@ -73,7 +73,7 @@ def ignored(context: WorkContext, shot: Shot, track: Track) -> Ignore | None:
     )
     footage = shot.footage[track.footage]
     plate = shot.layers.get(shot.plate or "")
-    shown_by = plate if isinstance(plate, FootageLayer) and plate.footage == track.footage else None
+    shown_by = plate if plate is not None and plate.footage == track.footage else None
     window = Window(0, 0, *footage.size)
     scale = min(1.0, MATTE_WIDTH / shot.size[0])
 

@@ -10,7 +10,6 @@ import logging
 import multiprocessing
 from collections import OrderedDict
 from dataclasses import dataclass, replace
-from hashlib import blake2b
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 from typing import Any
@@ -159,20 +158,31 @@ class PreviewPool:
             else:
                 job.future.set_exception(EXPECTED.get(kind, PreviewFailed)(value))
 
+    def _tell(self, seen: Seen) -> str:
+        """The name under which the preview process knows a revision; it is told the step from the one before if it knows that, else the whole."""
+        assert self._pipe is not None
+        shot, number = seen.revision
+        key, before = f"{shot} {number}", f"{shot} {number - 1}"
+        if key in self._told:
+            self._told.move_to_end(key)
+            return key
+        if before in self._told and seen.step is not None:
+            self._pipe.send(("step", key, (before, json.dumps(seen.step))))
+        else:
+            self._pipe.send(("shot", key, json.dumps(seen.document)))
+        self._told[key] = None
+        while len(self._told) > SHOTS_KEPT:
+            self._pipe.send(("forget", self._told.popitem(last=False)[0], None))
+        return key
+
     def _exchange(self, job: _Job) -> tuple[str, Any]:
         assert self._pipe is not None
         if job.seen is None:
             self._pipe.send(("errand", job.order, job.wanted))
         else:
-            text = json.dumps(job.seen.document, sort_keys=True)
-            key = blake2b(text.encode(), digest_size=16).hexdigest()
-            if key not in self._told:
-                self._pipe.send(("shot", key, text))
-                self._told[key] = None
-                while len(self._told) > SHOTS_KEPT:
-                    self._told.popitem(last=False)
             assert isinstance(job.wanted, Ask)
-            self._pipe.send(("ask", job.order, replace(job.wanted, shot=key)))
+            overlay = json.dumps(job.seen.overlay) if job.seen.overlay else ""
+            self._pipe.send(("ask", job.order, replace(job.wanted, shot=self._tell(job.seen), overlay=overlay)))
         if not self._pipe.poll(FRAME_SECONDS):
             raise TimeoutError
         _, kind, value = self._pipe.recv()

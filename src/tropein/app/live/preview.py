@@ -10,7 +10,6 @@ import json
 import logging
 import os
 import resource
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -32,7 +31,7 @@ PLAIN = ("picture", "alpha", "red", "green", "blue", "luminance")  # views that 
 class Ask:
     """One wanted picture. `scale` is preview pixels per shot pixel; `variant` and `view` as in core.compose.view."""
 
-    shot: str
+    shot: str  # the name under which the document was told
     frame: int
     scale: float = 0.5
     view: str = "picture"
@@ -48,6 +47,7 @@ class Ask:
     shape: str = ""  # a shape of the matte: asks how well it fits
     faults: bool = False  # asks for the matte's holes and crumbs
     edge_of: str = ""  # a layer: asks how soft its edge must be
+    overlay: str = ""  # a JSON Patch that is laid over the document
     screen_of: str = ""  # a chroma key of the matte: asks which screen it sees
 
 
@@ -75,18 +75,41 @@ class Previewer:
         self.artefacts = kept = Artefacts(artefacts)
         self.renderer = Renderer(sources, kept.path, cache_bytes - cache_bytes // JPEG_SHARE, kept.cutout)
         self.jpegs: Cache[Jpeg] = Cache(cache_bytes // JPEG_SHARE)
-        self.shots: OrderedDict[str, Any] = OrderedDict()
+        self.shots: dict[str, Any] = {}
+        self.laid: tuple[tuple[str, str], Any] | None = None
 
     def tell(self, key: str, document: str) -> None:
         """Remember a shot document (JSON) under a key; one that does not hold together is remembered as its error."""
-        from tropein.core.document.upgrade import load_shot
+        from tropein.core.document.held import Held
 
         try:
-            self.shots[key] = load_shot(json.loads(document))
+            self.shots[key] = Held.of(json.loads(document))
         except TropeinError as error:
             self.shots[key] = error
-        while len(self.shots) > SHOTS_KEPT:
-            self.shots.popitem(last=False)
+
+    def step(self, key: str, before: str, ops: str) -> None:
+        """Remember what an edit (JSON Patch) makes of a document that is known."""
+        known = self.shots[before]
+        try:
+            self.shots[key] = known if isinstance(known, TropeinError) else known.edit(json.loads(ops))[0]
+        except TropeinError as error:
+            self.shots[key] = error
+
+    def forget(self, key: str) -> None:
+        self.shots.pop(key, None)
+
+    def shot(self, ask: Ask) -> Any:
+        """The shot that is asked for, with what is laid over it; raises what is wrong with it. The last overlay is kept: while something is dragged
+        more than one picture is asked for."""
+        known = self.shots[ask.shot]
+        if isinstance(known, TropeinError):
+            raise known
+        if not ask.overlay:
+            return known.shot
+        wanted = (ask.shot, ask.overlay)
+        if self.laid is None or self.laid[0] != wanted:
+            self.laid = (wanted, known.edit(json.loads(ask.overlay))[0].shot)
+        return self.laid[1]
 
     def answer(self, ask: Ask) -> bytes | dict[str, Any]:
         """A JPEG, or the values of one pixel."""
@@ -94,9 +117,7 @@ class Previewer:
 
         from tropein.core.compose.view import cut_alone, display, display_matte, variant
 
-        known = self.shots[ask.shot]
-        if isinstance(known, TropeinError):
-            raise known
+        known = self.shot(ask)
         if ask.guards:
             from tropein.core.compose.guard import guard
 
@@ -188,8 +209,15 @@ def _patches(previewer: Previewer, media: str, samples: str, frames: list[int], 
 ERRANDS: dict[str, Callable[..., Any]] = {"snap": _snap, "patches": _patches}  # what needs footage decoded, but no shot
 
 
+TOLD: dict[str, Callable[[Previewer, str, Any], None]] = {
+    "shot": lambda previewer, key, document: previewer.tell(key, document),
+    "step": lambda previewer, key, step: previewer.step(key, *step),
+    "forget": lambda previewer, key, _: previewer.forget(key),
+}
+
+
 def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None:
-    """The child's loop. Messages in: ("shot", key, json), ("ask", number, Ask), ("errand", number, (name, arguments)).
+    """The child's loop. Messages in: ("shot", key, json), ("step", key, (key before, json)), ("forget", key, None), ("ask", number, Ask), ("errand", number, (name, arguments)).
     Out: (number, kind, value). No picture that cannot be drawn ends it."""
     end_with_parent()
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
@@ -201,8 +229,8 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
             message = pipe.recv()
         except (EOFError, KeyboardInterrupt):
             return
-        if message[0] == "shot":
-            previewer.tell(message[1], message[2])
+        if message[0] in TOLD:
+            TOLD[message[0]](previewer, message[1], message[2])
             continue
         what, number, wanted = message
         try:

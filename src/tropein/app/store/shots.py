@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import threading
+from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,11 +12,16 @@ from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from tropein.app.store.models import EditRow, RunRow, ShotRow
+from tropein.core.commands import Change, do
 from tropein.core.document import SCHEMA_VERSION, Shot, new_id
-from tropein.core.document.patch import PatchOps, apply_patch, edit
+from tropein.core.document.held import Held
+from tropein.core.document.patch import PatchOps, apply_patch
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Conflict, NotFound
 
+HELD_SHOTS = 12  # whose models are kept from one edit to the next
+_kept: OrderedDict[str, Held] = OrderedDict()
+_lock = threading.Lock()
 MOST_TOLD_BYTES = 7900  # PostgreSQL takes less than 8000
 WORK = ("worker", "tracks")  # who edits for the shot's own work, not for a person
 
@@ -76,6 +83,12 @@ def document_at(session: Session, shot_id: str, revision: int) -> dict[str, Any]
     return load_shot(document).model_dump(mode="json")
 
 
+def step_to(session: Session, shot_id: str, revision: int) -> PatchOps | None:
+    """The patch that made a revision of the one before it."""
+    query = select(EditRow.patch).where(EditRow.shot_id == shot_id, EditRow.number == revision)
+    return session.scalar(query)
+
+
 def state(session: Session, shot_id: str) -> ShotState:
     row = row_of(session, shot_id)
     undo, redo = _undoable(session, shot_id), _redoable(session, shot_id)
@@ -109,30 +122,71 @@ def apply(
     conflict, unless the edit is about the same things. An edit whose `key` is stored already was sent twice, and stands.
     """
     row = row_of(session, shot_id, lock=True)
-    if key and session.scalar(select(EditRow.number).where(EditRow.shot_id == shot_id, EditRow.key == key)):
+    if _stored_already(session, shot_id, key):
         return state(session, shot_id)
+    _refuse_if_behind(session, row, base, ops)
+    held = _held(row)
+    after, patch, inverse = held.edit(ops)
+    if not patch:
+        return state(session, shot_id)
+    session.execute(
+        update(EditRow).where(EditRow.shot_id == shot_id, EditRow.state == "undone").values(state="dropped")
+    )
+    _store(session, row, after, label, "edit", None, patch, inverse, client, key)
+    return state(session, shot_id)
+
+
+def _stored_already(session: Session, shot_id: str, key: str | None) -> bool:
+    query = select(EditRow.number).where(EditRow.shot_id == shot_id, EditRow.key == key)
+    return key is not None and session.scalar(query) is not None
+
+
+def _refuse_if_behind(session: Session, row: ShotRow, base: int | None, ops: PatchOps) -> None:
+    """Conflict where what was made on a revision does not hold on the one that stands."""
     known = (
         base is None
         or base == row.revision
         or 0 <= base < row.revision
-        and _only_work_since(session, shot_id, base, ops)
+        and _only_work_since(session, row.id, base, ops)
     )
     if not known:
-        last = session.get(EditRow, (shot_id, row.revision))
+        last = session.get(EditRow, (row.id, row.revision))
         what = f" ({last.label})" if last else ""
         raise Conflict(
             f"This shot was changed elsewhere{what} after you last saw it. Your change was not stored: take over the "
             "newer state and do it again.",
             revision=row.revision,
         )  # fmt: skip
-    after, shot, patch, inverse = edit(row.document, ops)
-    if not patch:
-        return state(session, shot_id)
-    session.execute(
-        update(EditRow).where(EditRow.shot_id == shot_id, EditRow.state == "undone").values(state="dropped")
-    )
-    _store(session, row, after, shot, label, "edit", None, patch, inverse, client, key)
-    return state(session, shot_id)
+
+
+def give(
+    session: Session, shot_id: str, base: int | None, command: str, arguments: dict[str, Any], client: str = "", key: str | None = None
+) -> tuple[ShotState, Change]:  # fmt: skip
+    """Give a command (see core.commands) on revision `base`: what it does is one edit. Sent twice with one key it is done once."""
+    row = row_of(session, shot_id, lock=True)
+    if _stored_already(session, shot_id, key):
+        return state(session, shot_id), Change("")
+    _, ops, change = do(_held(row).shot, command, arguments)
+    _refuse_if_behind(session, row, base, ops)
+    return apply(session, shot_id, row.revision, change.label, ops, client, key), change
+
+
+def _held(row: ShotRow) -> Held:
+    """The row's document with its models, which are kept from the edit before; what was kept counts only if it is the very same document."""
+    with _lock:
+        kept = _kept.get(row.id)
+    if kept is None or kept.plain != row.document:
+        kept = Held.of(row.document)
+        _keep(row.id, kept)
+    return kept
+
+
+def _keep(shot_id: str, held: Held) -> None:
+    with _lock:
+        _kept[shot_id] = held
+        _kept.move_to_end(shot_id)
+        while len(_kept) > HELD_SHOTS:
+            _kept.popitem(last=False)
 
 
 def _only_work_since(session: Session, shot_id: str, base: int, ops: PatchOps) -> bool:
@@ -170,16 +224,17 @@ def redo(session: Session, shot_id: str, client: str = "") -> ShotState:
 
 
 def _again(session: Session, row: ShotRow, target: EditRow, ops: PatchOps, kind: str, client: str) -> None:
-    after, shot, patch, inverse = edit(row.document, ops)
-    _store(session, row, after, shot, target.label, kind, target.number, patch, inverse, client)
+    after, patch, inverse = _held(row).edit(ops)
+    _store(session, row, after, target.label, kind, target.number, patch, inverse, client)
 
 
 def _store(
-    session: Session, row: ShotRow, after: dict[str, Any], shot: Shot, label: str, kind: str, target: int | None,
+    session: Session, row: ShotRow, after: Held, label: str, kind: str, target: int | None,
     patch: PatchOps, inverse: PatchOps, client: str, key: str | None = None,
 ) -> None:  # fmt: skip
     row.revision += 1
-    row.document, row.name = after, shot.name
+    row.document, row.name = after.plain, after.shot.name
+    _keep(row.id, after)
     row.updated = func.now()
     state_now = "done" if kind == "edit" else "dropped"
     session.add(

@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_right
 from typing import Any
 
 from tropein.core.animate.values import flat
 from tropein.core.document.animated import Animated, Key
+from tropein.core.document.mover import Sampling
 
 
-def sample(parameter: Animated[Any], frame: float) -> Any:
-    """The value of `parameter` at `frame` (floats are sub-frames). Before the first and after the last key it holds. Values travel
+def sample(parameter: Animated[Any], frame: float, sampler: Sampling | None = None) -> Any:
+    """The value of `parameter` at `frame` (floats are sub-frames), its movers included. `sampler` is what those may ask for other values."""
+    value = keyed(parameter, frame)
+    if not parameter.moving:
+        return value
+    numbers, back = flat(value)
+    for mover in (parameter.movers[i] for i in parameter.moving):
+        if mover.on:
+            moved = mover.moved(numbers, frame, sampler)
+            numbers = moved if len(moved) == len(numbers) and all(map(math.isfinite, moved)) else numbers
+    return back(numbers)
+
+
+def keyed(parameter: Animated[Any], frame: float) -> Any:
+    """The value as it is keyed. Before the first and after the last key it holds. Values travel
     number by number; two that have not as many numbers (curves of other points) do not: the one before holds."""
     keys = parameter.keys
     if not keys:

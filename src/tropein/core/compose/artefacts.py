@@ -89,7 +89,7 @@ def stored_with(shot: Shot) -> Iterator[tuple[str, str]]:
         if track.samples:
             yield track.samples, TRACK
     for matte in shot.mattes.values():
-        for piece in matte.pieces:
+        for piece in matte.in_order:
             if isinstance(piece, CutoutPiece) and piece.samples:
                 yield piece.samples, CUTOUT
 

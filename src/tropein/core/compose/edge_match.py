@@ -6,7 +6,8 @@ import numpy as np
 from pydantic import BaseModel
 
 from tropein.core.compose.render import Renderer
-from tropein.core.document import Animated, FootageLayer, Shot
+from tropein.core.document import Shot
+from tropein.core.document.scope import group_of
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.match.sharpness import edge_sigma
 from tropein.core.raster.colour import LUMA
@@ -28,11 +29,14 @@ class EdgeMatch(BaseModel):
 def edge_match(renderer: Renderer, shot: Shot, layer_id: str, frame: int) -> EdgeMatch:
     """Raises BadInput in words where either has no edge to be measured."""
     layer = shot.layers.get(layer_id)
-    if not isinstance(layer, FootageLayer) or layer_id == shot.plate:
+    if layer is None or not layer.content.has_picture or layer_id == shot.plate:
         raise NotFound("There is no such insert in the shot.")
     scale = min(1.0, MEASURED_WIDTH / shot.size[0])
-    plain = layer.model_copy(update={"visible": True, "edge_soften": Animated(value=0.0)})
-    below = shot.stack[shot.stack.index(layer_id) + 1 :]
+    plain = layer.model_copy(update={"visible": True})
+    groups, top = group_of(shot), layer_id
+    while top in groups:
+        top = groups[top]
+    below = shot.stack[shot.stack.index(top) + 1 :]
     planner = renderer.planner(
         shot.model_copy(update={"layers": {**shot.layers, layer_id: plain}, "stack": below}), scale
     )

@@ -40,7 +40,8 @@ def guard(renderer: Renderer, shot: Shot, matte: str, track: str, frame: int, ma
         return Guarded(frame=frame, state="unsure")
     scale = min(1.0, CHECKED_WIDTH / shot.size[0])
     planner = renderer.planner(shot, scale)
-    oval = Matte(id="guard", name="guard", pieces=[FacePiece(id="oval", name="oval", track=track, part="oval")])
+    piece = FacePiece(id="oval", name="oval", track=track, part="oval")
+    oval = Matte(id="guard", name="guard", pieces={"oval": piece}, order=["oval"])
     width = float(np.ptp(path.points[near][:, 0])) * scale
     must = grown(renderer.run(Mattes(planner).matte(oval, frame)), margin * width)
     have = renderer.run(planner.matte(matte, frame))

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from tropein.core.compose.render import Renderer
-from tropein.core.document import FootageLayer, Shot
+from tropein.core.document import Shot
 from tropein.core.files import whole
 from tropein.core.media.encode import MOVIES, Format, MovieWriter, Target, write_coverage, write_picture
 from tropein.core.media.record import MediaStore
@@ -67,7 +67,7 @@ def _grey(plane: Plane, as_codes: bool) -> Pixels:
 def plate_sound(shot: Shot, store: MediaStore, first: int) -> tuple[Path | None, float]:
     """(WAV of the plate's sound or None, the second at which shot frame `first` lies in it)."""
     layer = shot.layers.get(shot.plate or "")
-    if not isinstance(layer, FootageLayer) or not shot.footage[layer.footage].sound:
+    if layer is None or layer.footage is None or not shot.footage[layer.footage].sound:
         return None, 0.0
     path = store.folder(shot.footage[layer.footage].media) / "sound.wav"
-    return (path if path.exists() else None), float((first - layer.start) / Fraction(shot.rate))
+    return (path if path.exists() else None), float(Fraction(first - layer.time.start) / Fraction(shot.rate))

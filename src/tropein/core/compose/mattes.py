@@ -18,7 +18,7 @@ from tropein.core.document import (
     DifferencePiece,
     DistancePiece,
     FacePiece,
-    FootageLayer,
+    Layer,
     LayerPiece,
     Matte,
     Outline,
@@ -52,10 +52,10 @@ class Mattes:
     def matte(self, matte: Matte, frame: float) -> Step:
         """A matte at a frame. One without pieces covers everything: it does not cut yet."""
         window = self.window
-        if not matte.pieces:
+        if not matte.order:
             return step("matte-full", window, (), lambda: cov.full(window))
         steps, joinings = [], []
-        for piece in matte.pieces:
+        for piece in matte.in_order:
             if not piece.on or (piece.span and not piece.span[0] <= frame < piece.span[1] + 1):
                 continue
             made = self._piece(piece, frame) or step("nothing-covered", window, (), lambda: cov.full(window, 0.0))
@@ -68,10 +68,10 @@ class Mattes:
         mend = (round(holes, 3), round(crumbs, 3))
         return step("mended", mend, (made,), lambda c: Coverage(solid.mended(c.plane, *mend), c.window))
 
-    def cuts(self, cuts: list[Cut], frame: float) -> Step | None:
+    def cuts(self, cuts: dict[str, Cut], frame: float) -> Step | None:
         """What several cuts leave together; None when there are none."""
         parts = []
-        for one in cuts:
+        for one in cuts.values():
             made = self._edged(self.matte(self.pictures.places.shot.mattes[one.matte], frame), one, frame)
             if one.side == "outside":
                 made = step("outside", (), (made,), cov.inverted)
@@ -87,7 +87,7 @@ class Mattes:
             lambda c, p: cov.seen_from(c, to_frame, p.window),
         )  # fmt: skip
 
-    def unmixed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
+    def unmixed(self, layer: Layer, picture: Step, working: float, frame: float) -> Step:
         """The layer's picture without the light of what was behind it, where one of its cuts keeps what is not screen, or what was
         cut out of it."""
         piece = self._own_screen(layer)
@@ -101,12 +101,12 @@ class Mattes:
         return made if kept is None else step("kept-beside-key", (), (made, picture, kept), cov.mix_where)
 
     def _kept_beside(
-        self, piece: ChromaPiece, layer: FootageLayer, keyed: Step, picture: Step, working: float, frame: float
+        self, piece: ChromaPiece, layer: Layer, keyed: Step, picture: Step, working: float, frame: float
     ) -> Step | None:
         """Where, of a layer's own pixels, its matte keeps what the key in it does not: shapes that keep, closed holes. There the
         picture is as it was, whatever colour it has."""
-        matte = next(m for m in self.pictures.places.shot.mattes.values() if any(p is piece for p in m.pieces))
-        others = [p for p in matte.pieces if p is not piece and p.on and p.how == "add"]
+        matte = next(m for m in self.pictures.places.shot.mattes.values() if any(p is piece for p in m.pieces.values()))
+        others = [p for p in matte.in_order if p is not piece and p.on and p.how == "add"]
         matrix = self.pictures.places.matrix(layer, frame)
         in_frame = self._in_frame(layer, keyed, working, frame)
         plain = piece.how == "add" and not piece.invert and (others or sample(matte.holes, frame) > 0)
@@ -122,7 +122,7 @@ class Mattes:
         beside = step("beside-key", window, (self.matte(matte, frame), alone), more)
         return self.seen_from(beside, Move(matrix).scaled(self.pictures.scale, working).matrix, picture)
 
-    def _cleaned(self, piece: CutoutPiece, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step:
+    def _cleaned(self, piece: CutoutPiece, layer: Layer, picture: Step, working: float, frame: float) -> Step:
         amount = sample(piece.clean, frame)
         made = self._own_cutout(piece, layer, frame)[1]
         if made is None or amount <= 0:
@@ -135,9 +135,9 @@ class Mattes:
 
         return step("clean-edge", (amount, working), (picture, made), make)
 
-    def _own_screen(self, layer: FootageLayer) -> ChromaPiece | CutoutPiece | None:
-        for one in layer.cut:
-            for piece in self.pictures.places.shot.mattes[one.matte].pieces:
+    def _own_screen(self, layer: Layer) -> ChromaPiece | CutoutPiece | None:
+        for one in layer.cuts.values():
+            for piece in self.pictures.places.shot.mattes[one.matte].in_order:
                 keeps = (one.side == "inside") == ((piece.how != "subtract") != piece.invert)
                 if isinstance(piece, ChromaPiece | CutoutPiece) and piece.layer == layer.id and piece.on and keeps:
                     return piece
@@ -162,7 +162,6 @@ class Mattes:
         if isinstance(piece, DistancePiece):
             return self._distance(piece, frame)
         layer = self.pictures.places.shot.layers[piece.layer]
-        assert isinstance(layer, FootageLayer)
         if isinstance(piece, LayerPiece):
             return self._of_layer(piece, layer, frame)
         own = self.pictures.own_picture(layer, frame)
@@ -181,39 +180,35 @@ class Mattes:
             made = keys.ranged(piece, picture, frame)
         return self._in_frame(layer, made, working, frame)
 
-    def _cut_out(self, piece: CutoutPiece, layer: FootageLayer, frame: float) -> Step | None:
+    def _cut_out(self, piece: CutoutPiece, layer: Layer, frame: float) -> Step | None:
         own, made = self._own_cutout(piece, layer, frame)
         return None if made is None else self._in_frame(layer, made, own[1], frame)
 
-    def _own_cutout(
-        self, piece: CutoutPiece, layer: FootageLayer, frame: float
-    ) -> tuple[tuple[Step, float], Step | None]:
+    def _own_cutout(self, piece: CutoutPiece, layer: Layer, frame: float) -> tuple[tuple[Step, float], Step | None]:
         """A layer's own picture and its scale, and the cut-out's coverage of it."""
         own, index = self.pictures.own_picture(layer, frame), self.pictures.footage_frame(layer, frame)
         assert own is not None and index is not None
-        size = self.pictures.places.shot.footage[layer.footage].size
+        size = self.pictures.places.shot.footage[layer.footage or ""].size
         reach = sample(piece.fine, frame) * own[1]
         made = covered(
             piece, own[0], index, size, self.pictures.cutouts, reach, self._fine_within(piece, layer, own, frame)
         )
         return own, made
 
-    def _fine_within(
-        self, piece: CutoutPiece, layer: FootageLayer, own: tuple[Step, float], frame: float
-    ) -> Step | None:
+    def _fine_within(self, piece: CutoutPiece, layer: Layer, own: tuple[Step, float], frame: float) -> Step | None:
         within, matrix = self.cuts(piece.fine_within, frame), self.pictures.places.matrix(layer, frame)
         if within is None or matrix is None:
             return None
         return self.seen_from(within, Move(matrix).scaled(self.pictures.scale, own[1]).matrix, own[0])
 
-    def _in_frame(self, layer: FootageLayer, made: Step, working: float, frame: float) -> Step | None:
+    def _in_frame(self, layer: Layer, made: Step, working: float, frame: float) -> Step | None:
         """Coverage of a layer's own pixels, brought to where the layer lies."""
-        grey = step("as-picture", (), (made,), _as_picture)
+        grey = step("as-picture", (), (made,), as_picture)
         placed = self.pictures.placed(layer, grey, working, frame)
         window = self.window
         return None if placed is None else step("coverage", window, (placed,), lambda p: cov.of_picture(p, window))
 
-    def _of_layer(self, piece: LayerPiece, layer: FootageLayer, frame: float) -> Step | None:
+    def _of_layer(self, piece: LayerPiece, layer: Layer, frame: float) -> Step | None:
         made, window = self.pictures.layer(layer, frame), self.window
         if made is None:
             return None
@@ -288,7 +283,7 @@ class Mattes:
         n = np.array([p.numbers() for p in outline.points])
         scale = self.pictures.scale
         vertices, widths = flatten(n[:, :2], n[:, 2:4], n[:, 4:6], n[:, 6:8], piece.closed, scale)
-        moved = self.pictures.places.shape_carried(piece, frame)
+        moved = self.pictures.places.shape_matrix(piece, frame)
         if moved is None:
             return None
         if piece.ride is not None:
@@ -297,7 +292,7 @@ class Mattes:
         return np.round(vertices * scale, 5), np.round(widths * scale, 5)
 
 
-def _as_picture(coverage: Coverage) -> Picture:
+def as_picture(coverage: Coverage) -> Picture:
     return Picture(np.ascontiguousarray(np.repeat(coverage.plane[..., None], 4, 2)), coverage.window)
 
 

@@ -38,7 +38,7 @@ class OutlineFit(BaseModel):
 
 def outline_fit(renderer: Renderer, shot: Shot, matte: str, piece: str, frame: int) -> OutlineFit:
     """Raises NotFound where there is no such shape."""
-    shape = next((p for p in shot.mattes[matte].pieces if p.id == piece), None) if matte in shot.mattes else None
+    shape = shot.mattes[matte].pieces.get(piece) if matte in shot.mattes else None
     if not isinstance(shape, ShapePiece):
         raise NotFound("There is no such shape in the matte.")
     set_by_hand = sorted(k.frame for k in shape.outline.keys) or [

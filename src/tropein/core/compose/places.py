@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
-from functools import lru_cache
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,16 +17,14 @@ from tropein.core.animate.steady import filling_zoom, held
 from tropein.core.compose.timing import runs_straight, shown_frames
 from tropein.core.document import (
     CameraTrack,
-    CarrierLayer,
     Depth,
-    Footage,
-    FootageLayer,
+    Layer,
     Place,
     Ride,
     ShapePiece,
     Shot,
-    VeilLayer,
 )
+from tropein.core.document.scope import group_of
 from tropein.core.raster.lens import Bending
 from tropein.core.raster.warp import (
     Matrix,
@@ -67,7 +65,7 @@ class Foot:
     units; the camera that sees it and what a ride does to the picture."""
 
     camera: Camera
-    carried: Matrix
+    ride_matrix: Matrix
     middle: NDArray[np.float64]
     half_way: NDArray[np.float64]
     lift: float
@@ -75,12 +73,32 @@ class Foot:
 
 @dataclass(frozen=True)
 class Places:
-    """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed."""
+    """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed. Places are those in
+    the frame; with a `base`, a group, those within that group's own frame."""
 
     shot: Shot
     paths: Paths
+    base: str | None = None
 
-    def path(self, track_id: str, spot: str, layer: FootageLayer | None = None) -> Path | None:
+    @cached_property
+    def groups(self) -> dict[str, str]:
+        """The group each layer is in."""
+        return group_of(self.shot)
+
+    def group_matrix(self, layer_id: str, frame: float) -> Matrix | None:
+        """What the groups a layer is in do to it, up to the base; None where one of them is hidden by its ride."""
+        total, at = np.eye(3), self.groups.get(layer_id)
+        while at is not None and at != self.base:
+            group = self.shot.layers[at]
+            own = self._whole(group, frame)
+            if own is None:
+                return None
+            w, h = self.shot.size
+            total = own @ translation(-w / 2, -h / 2) @ total
+            at = self.groups.get(at)
+        return total
+
+    def path(self, track_id: str, spot: str, layer: Layer | None = None) -> Path | None:
         """A track's path in the shot's own time, its gaps filled by the track that bridges it. `layer` shows the footage it
         was made from; by default that is the plate."""
         track = self.shot.tracks[track_id]
@@ -95,19 +113,17 @@ class Places:
             return path
         return _in_shot_time(path, shown_frames(self.shot, layer))
 
-    def _plate(self, footage: str) -> FootageLayer | None:
+    def _plate(self, footage: str) -> Layer | None:
         """The plate, if it shows this footage."""
         plate = self.shot.layers.get(self.shot.plate or "")
-        return plate if isinstance(plate, FootageLayer) and plate.footage == footage else None
+        return plate if plate is not None and plate.footage == footage else None
 
-    def within_shutter(
-        self, layer: FootageLayer, frame: float, still: Move, scale: float, quality: Quality
-    ) -> list[Move]:
+    def within_shutter(self, layer: Layer, frame: float, still: Move, scale: float, quality: Quality) -> list[Move]:
         """The layer's moves while the shutter is open: one when it stands still, more the faster it moves."""
         half = self.shot.shutter_deg / 720
         if not layer.place.motion_blur or half <= 0:
             return [still]
-        w, h = self.shot.footage[layer.footage].size
+        w, h = layer.content.size(self.shot)
         ends = [self.matrix(layer, frame + side * half) for side in (-1, 1)]
         corners = np.array([[0, 0], [w, 0], [w, h], [0, h], [w / 2, h / 2]], float)
         flat = still.flat((w, h))
@@ -119,75 +135,80 @@ class Places:
         times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
         return [m for t in times if (m := self.move(layer, float(t))) is not None] or [still]
 
-    def matrix(self, layer: FootageLayer, frame: float) -> Matrix | None:
+    def matrix(self, layer: Layer, frame: float) -> Matrix | None:
         """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer. Where a lens bends the
         picture it is right in the corners only (see `move`)."""
         move = self.move(layer, frame)
-        return None if move is None else move.flat(self.shot.footage[layer.footage].size)
+        return None if move is None else move.flat(layer.content.size(self.shot))
 
-    def move(self, layer: FootageLayer, frame: float) -> Move | None:
+    def move(self, layer: Layer, frame: float) -> Move | None:
         """How footage pixels come to be shot pixels, the lens of a solved camera included; None when a ride hides the layer."""
-        place, footage = layer.place, self.shot.footage[layer.footage]
-        if place.depth is not None:
-            return self._in_depth(place, place.depth, footage, frame)
-        matrix = self._in_frame(layer, place, footage, frame)
+        size = layer.content.size(self.shot)
+        if layer.place.depth is not None:
+            return self._in_depth(layer, layer.place.depth, size, frame)
+        matrix = self._in_frame(layer, size, frame)
         return None if matrix is None else Move(matrix)
 
-    def _in_frame(self, layer: FootageLayer, place: Place, footage: Footage, frame: float) -> Matrix | None:
-        carried = self.carried(place, frame)
-        if carried is None:
+    def _in_frame(self, layer: Layer, size: tuple[int, int], frame: float) -> Matrix | None:
+        place, grouped, carried = layer.place, self.group_matrix(layer.id, frame), self.ride_matrix(layer, frame)
+        if carried is None or grouped is None:
             return None
-        w, h = footage.size
+        carried = grouped @ carried
+        w, h = size
         if place.corners is not None:
             corners = np.array(sample(place.corners, frame))
             return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
-        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(layer, footage, frame)
+        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(layer, size, frame)
 
-    def _in_depth(self, place: Place, depth: Depth, footage: Footage, frame: float) -> Move | None:
-        seen = self.view_of(place, frame)
+    def _in_depth(self, layer: Layer, depth: Depth, size: tuple[int, int], frame: float) -> Move | None:
+        seen = self.view_of(layer, frame)
         if seen is None:
             return None
         camera, model, carried = seen
-        unit = sample(depth.width, frame) / max(footage.size[0], 1)
-        matrix = camera.seen(model, footage.size, unit)
+        unit = sample(depth.width, frame) / max(size[0], 1)
+        matrix = camera.seen(model, size, unit)
         if matrix is None or camera.lens is None:
             return None if matrix is None else Move(carried @ matrix)
         return Move(matrix, Bending.of(camera.lens, carried))
 
-    def view_of(self, place: Place, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
+    def view_of(self, layer: Layer, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
         """(camera, 4x4 model, what a ride does to the result) of a place in depth; None when a ride hides it, or the
         camera is not known."""
-        depth = place.depth
+        depth = layer.place.depth
         assert depth is not None
         model = placed(np.array(sample(depth.position, frame)), np.array(sample(depth.rotation, frame)))
-        top, root = place, depth
-        for above in self._scene_above(place):
-            top, root = above.place, above.place.depth or root
+        top, root = layer, depth
+        for above in self._scene_above(layer):
+            top, root = above, above.place.depth or root
             model = placed(np.array(sample(root.position, frame)), np.array(sample(root.rotation, frame))) @ model
         camera, carried = self._camera(root, frame), np.eye(3)
         if root.track is None:
-            moved = self.carried(top, frame)
+            moved = self.ride_matrix(top, frame)
             if moved is None:
                 return None
             carried = moved
         else:
             carried = self.with_plate(self.shot.tracks[root.track].footage, frame)
-        if camera is None:
+        grouped = self.group_matrix(layer.id, frame)
+        if camera is None or grouped is None:
             return None
+        carried = grouped @ carried
         if depth.facing == "camera":
             model = model.copy()
             model[:3, :3] = camera.turn.T @ placed(np.zeros(3), np.array(sample(depth.rotation, frame)))[:3, :3]
         return camera, model, carried
 
-    def foot(self, layer: FootageLayer, frame: float) -> Foot | None:
+    def foot(self, layer: Layer, frame: float) -> Foot | None:
         """Where a layer in a solved scene stands over its floor; None for one that lies before the still camera."""
-        above = self._scene_above(layer.place)
+        if layer.place.depth is None:
+            return None
+        above = self._scene_above(layer)
         top = above[-1].place if above else layer.place
-        seen = self.view_of(layer.place, frame)
-        if seen is None or layer.place.depth is None or top.depth is None or top.depth.track is None:
+        seen = self.view_of(layer, frame)
+        if seen is None or top.depth is None or top.depth.track is None:
             return None
         camera, model, carried = seen
-        w, h = self.shot.footage[layer.footage].size
+        w, h = layer.content.size(self.shot)
         unit = sample(layer.place.depth.width, frame) / max(w, 1)
         across, down = model[:3, 0] * unit * w / 2, model[:3, 1] * unit * h / 2
         low = model[:3, 3] + (down if down[1] > 0 else -down)  # y is down: the side that is nearer the floor
@@ -204,33 +225,32 @@ class Places:
         world = track.world if isinstance(track, CameraTrack) else None
         return camera.within(np.array(world).reshape(4, 4)) if camera is not None and world is not None else camera
 
-    def group_and_depth(self, place: Place, frame: float) -> tuple[str, float] | None:
+    def scene_and_depth(self, layer: Layer, frame: float) -> tuple[str, float] | None:
         """Which scene a layer in depth belongs to, and how far it is; layers of one scene hide each other by depth."""
-        if place.depth is None:
+        if layer.place.depth is None:
             return None
-        seen = self.view_of(place, frame)
+        seen = self.view_of(layer, frame)
         if seen is None:
             return None
         camera, model, _ = seen
-        above = self._scene_above(place)
-        top = above[-1].place if above else place
+        above = self._scene_above(layer)
+        top = above[-1].place if above else layer.place
         track = top.depth.track if top.depth else None
         return track or (f"before the frame, {above[-1].id}" if above else "before the frame"), camera.depth(
             model[:3, 3]
         )
 
-    def _scene_above(self, place: Place) -> list[FootageLayer | CarrierLayer]:
-        """What a place in depth hangs from that is in depth too, the nearest first."""
-        found: list[FootageLayer | CarrierLayer] = []
-        while place.hang is not None:
-            above = self.shot.layers[place.hang.layer]
-            if isinstance(above, VeilLayer) or above.place.depth is None:
+    def _scene_above(self, layer: Layer) -> list[Layer]:
+        """What a layer in depth hangs from that is in depth too, the nearest first."""
+        found: list[Layer] = []
+        while layer.place.hang is not None:
+            layer = self.shot.layers[layer.place.hang.layer]
+            if layer.place.depth is None:
                 break
-            found.append(above)
-            place = above.place
+            found.append(layer)
         return found
 
-    def _held(self, layer: FootageLayer, footage: Footage, frame: float) -> Matrix:
+    def _held(self, layer: Layer, size: tuple[int, int], frame: float) -> Matrix:
         """What holding a track still does to the footage's own pixels."""
         s = layer.place.steady
         if s is None or (path := self.path(s.track, s.spot, layer)) is None:
@@ -239,17 +259,16 @@ class Places:
         matrix = held(path, frame, s.reference_frame, parts, s.smooth, s.strength)
         if s.edge != "zoom":
             return matrix
-        zoom = filling_zoom(path, footage.size, self.shot.trim, s.reference_frame, parts, s.smooth, s.strength)
-        w, h = footage.size
+        zoom = filling_zoom(path, size, self.shot.trim, s.reference_frame, parts, s.smooth, s.strength)
+        w, h = size
         return translation(w / 2, h / 2) @ scaling(zoom, zoom) @ translation(-w / 2, -h / 2) @ matrix
 
-    def carried(self, place: Place, frame: float) -> Matrix | None:
-        """What a place's ride and what it hangs from do to it, in shot pixels; None when hidden."""
-        total = np.eye(3)
+    def ride_matrix(self, layer: Layer, frame: float) -> Matrix | None:
+        """What a layer's ride and what it hangs from do to it, in its group's pixels; None when hidden."""
+        place, total = layer.place, np.eye(3)
         if place.hang is not None:
             above = self.shot.layers[place.hang.layer]
-            assert not isinstance(above, VeilLayer)
-            here, there = (self._whole(above.place, f) for f in (frame, place.hang.reference_frame))
+            here, there = (self._hung(layer.id, above, f) for f in (frame, place.hang.reference_frame))
             if here is None:
                 return None
             if there is not None and abs(np.linalg.det(there)) > 1e-9:
@@ -276,7 +295,7 @@ class Places:
             moved = here @ moved @ np.linalg.inv(there)
         return followed(moved, ride.parts, about)
 
-    def shape_carried(self, piece: ShapePiece, frame: float) -> Matrix | None:
+    def shape_matrix(self, piece: ShapePiece, frame: float) -> Matrix | None:
         """What a shape's ride does to it, in shot pixels; it is tied at the middle of its points."""
         if piece.ride is None:
             return np.eye(3)
@@ -291,9 +310,19 @@ class Places:
         matrix = self.matrix(plate, frame)
         return np.eye(3) if matrix is None else matrix
 
-    def _whole(self, place: Place, frame: float) -> Matrix | None:
-        carried = self.carried(place, frame)
-        return None if carried is None else carried @ self._own(place, frame)
+    def _hung(self, layer_id: str, above: Layer, frame: float) -> Matrix | None:
+        """Where what a layer hangs from lies, as that layer's group sees it."""
+        whole = self._whole(above, frame)
+        if whole is None or self.groups.get(layer_id) == self.groups.get(above.id):
+            return whole
+        of_layer, of_above = (replace(self, base=None).group_matrix(i, frame) for i in (layer_id, above.id))
+        if of_layer is None or of_above is None or abs(np.linalg.det(of_layer)) < 1e-12:
+            return None
+        return np.linalg.inv(of_layer) @ of_above @ whole
+
+    def _whole(self, layer: Layer, frame: float) -> Matrix | None:
+        carried = self.ride_matrix(layer, frame)
+        return None if carried is None else carried @ self._own(layer.place, frame)
 
     def _own(self, place: Place, frame: float) -> Matrix:
         """The transform about the pivot, from pixels counted from the picture's centre. Where the pivot rides, the picture is

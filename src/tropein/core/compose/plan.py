@@ -2,37 +2,30 @@
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
 
 from tropein.core.animate.sample import sample
+from tropein.core.compose.between import by_motion
 from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
-from tropein.core.compose.mattes import Mattes
+from tropein.core.compose.making import Making, MeetingOf
+from tropein.core.compose.mattes import Mattes, as_picture
 from tropein.core.compose.places import Paths, Places
+from tropein.core.compose.scales import working_scale
 from tropein.core.compose.step import Step, step
-from tropein.core.compose.timing import footage_frame
-from tropein.core.document import CentredEffect, EffectBase, Footage, FootageLayer, Layer, Shot, VeilLayer
+from tropein.core.compose.timing import footage_frame, layer_frame
+from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Shot
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.coverage import Coverage
-from tropein.core.raster.edge import Edging, edged
-from tropein.core.raster.floor import contact_shadow, floor_hit
 from tropein.core.raster.picture import Picture, Window, nothing
-from tropein.core.raster.warp import (
-    Edge,
-    Matrix,
-    Move,
-    Quality,
-    resize,
-    scaling,
-    warp_blurred,
-)
-from tropein.core.raster.wrap import wrapped
+from tropein.core.raster.warp import Edge, Matrix, Move, Quality, resize, scaling, warp_blurred
 from tropein.core.raster.yuv import Cells
 
 
@@ -46,8 +39,8 @@ class Footages(Protocol):
 
 @dataclass(frozen=True)
 class Planner:
-    """Plans frames of one shot. `scale` is preview pixels per shot pixel; `paths`: see
-    Places."""
+    """Plans frames of one shot. `scale` is preview pixels per shot pixel; `paths`: see Places. With a `base`, a group, frames are those
+    of that group, `window` the part of them that is wanted, in pixels."""
 
     shot: Shot
     footages: Footages
@@ -55,45 +48,59 @@ class Planner:
     scale: float = 1.0
     quality: Quality = "final"
     cutouts: Cutouts = no_cutouts
+    base: str | None = None
+    window: Window | None = None
 
-    @property
+    @cached_property
     def places(self) -> Places:
-        return Places(self.shot, self.paths)
+        return Places(self.shot, self.paths, self.base)
 
     @property
     def frame_window(self) -> Window:
+        if self.window is not None:
+            return self.window
         w, h = self.shot.size
         return Window(0, 0, max(1, round(w * self.scale)), max(1, round(h * self.scale)))
 
     def plan(self, frame: float) -> Step:
-        """The whole stack at a frame. Layers between two veils are laid in one pass."""
+        """The whole stack at a frame."""
+        return self.stack(self.shot.stack, frame)
+
+    def stack(self, stack: list[str], frame: float) -> Step:
+        """Layers laid over each other at a frame. Those between two veils are laid in one pass."""
         under = step("nothing", (), (), nothing)
         overs: list[tuple[Step, Laying]] = []
-        for layer in self._in_order(frame):
-            opacity = sample(layer.opacity, frame)
-            if not layer.visible or not self._lives(layer, frame) or opacity <= 0:
-                continue
-            if isinstance(layer, VeilLayer):
-                under, overs = self._veil(self._laid(under, overs), layer, frame, opacity), []
-            elif isinstance(layer, FootageLayer) and (picture := self.layer(layer, frame)) is not None:
-                picture = self._edged(picture, layer, frame)
-                if (amount := sample(layer.wrap, frame)) > 0 and layer.id != self.shot.plate:
-                    under, overs = self._laid(under, overs), []
-                    picture = self._wrapped(picture, under, amount, sample(layer.wrap_width, frame) * self.scale)
-                if (shadow := self._shadow(layer, frame)) is not None:
-                    overs.append((shadow, Laying("normal", opacity)))
-                overs.append((picture, Laying(layer.blend, opacity)))
-        return self._laid(under, overs)
 
-    def _in_order(self, frame: float) -> list[Layer]:
-        """The stack from the plate to the lens; neighbours in one scene lie by their depth, far ones first."""
-        layers = [self.shot.layers[i] for i in reversed(self.shot.stack)]
+        def laid() -> Step:
+            nonlocal under, overs
+            under, overs = self._laid(under, overs), []
+            return under
+
+        for layer in self._in_order(stack, frame):
+            opacity = sample(layer.opacity, frame)
+            if not self._shows(layer, frame) or opacity <= 0:
+                continue
+            if layer.kind == "beneath":
+                under, overs = self._veil(laid(), layer, frame, opacity), []
+            elif (picture := self.layer(layer, frame)) is not None:
+                meeting = MeetingOf(self, layer, frame, laid)
+                for meet in layer.meetings if layer.id != self.shot.plate else ():
+                    if not meet.on:
+                        continue
+                    picture = meet.over(picture, meeting)
+                    if (before := meet.before(meeting)) is not None:
+                        overs.append((before, Laying("normal", opacity)))
+                overs.append((picture, Laying(layer.blend, opacity)))
+        return laid()
+
+    def _in_order(self, stack: list[str], frame: float) -> list[Layer]:
+        """A stack from its last to the lens, layers of open groups among the others; neighbours in one scene lie by their depth, far ones
+        first."""
+        layers = list(self._flat(stack, frame))
         run: list[tuple[float, int]] = []
         order, group = list(layers), None
         for i, layer in enumerate([*layers, None]):
-            here = None
-            if layer is not None and not isinstance(layer, VeilLayer):
-                here = self.places.group_and_depth(layer.place, frame)
+            here = self.places.scene_and_depth(layer, frame) if layer is not None else None
             if here is None or here[0] != group:
                 start = i - len(run)
                 order[start:i] = [layers[k] for _, k in sorted(run, key=lambda r: -r[0])]
@@ -102,65 +109,129 @@ class Planner:
                 run.append((here[1], i))
         return order
 
-    def _shadow(self, layer: FootageLayer, frame: float) -> Step | None:
-        """What a layer that stands in a solved scene keeps of the light from above off the floor."""
-        depth = layer.place.depth
-        if depth is None or (amount := sample(depth.shadow, frame)) <= 0:
-            return None
-        cast = self.places.foot(layer, frame)
-        if cast is None:
-            return None
-        soft, window = sample(depth.shadow_soft, frame), self.frame_window
-        to_picture = np.linalg.inv(cast.carried) @ scaling(1 / self.scale, 1 / self.scale)
-
-        def make() -> Picture:
-            camera, size = cast.camera, (window.width, window.height)
-            x, z, _ = floor_hit(
-                camera.pose, camera.focal, camera.centre, 0.0, to_picture, (window.x0, window.y0), size, camera.lens
-            )
-            shade = amount * contact_shadow(x, z, cast.middle, cast.half_way, cast.lift, soft)
-            pixels = np.zeros((window.height, window.width, 4), np.float32)
-            pixels[..., 3] = shade
-            return Picture(pixels, window)
-
-        numbers = (
-            *(np.round(v, 9).tobytes() for v in (cast.camera.pose, to_picture, cast.middle, cast.half_way)),
-            cast.camera.focal,
-            cast.camera.radial,
-            cast.lift,
-        )
-        return step("floor-shadow", (numbers, amount, soft, window), (), make)
+    def _flat(self, stack: list[str], frame: float) -> Iterator[Layer]:
+        for layer_id in reversed(stack):
+            layer = self.shot.layers[layer_id]
+            if layer.stack is None or not is_open(layer):
+                yield layer
+            elif self._shows(layer, frame):
+                yield from self._flat(layer.stack, frame)
 
     def matte(self, matte_id: str, frame: float) -> Step:
         """A matte's coverage of the frame."""
         return Mattes(self).matte(self.shot.mattes[matte_id], frame)
 
-    def layer(self, layer: FootageLayer, frame: float) -> Step | None:
+    def layer(self, layer: Layer, frame: float) -> Step | None:
         """One layer's picture placed in the frame and cut, or None where it shows nothing."""
         own = self.own_picture(layer, frame)
         if own is None:
             return None
         picture, working = own
-        mattes = Mattes(self)
-        if layer.cut:
-            picture = mattes.unmixed(layer, picture, working, frame)
+        if layer.cuts:
+            picture = Mattes(self._inside(layer, frame)).unmixed(layer, picture, working, frame)
         placed = self.placed(layer, self._effects(picture, layer, frame, working), working, frame)
-        coverage = mattes.cuts(layer.cut, frame)
+        coverage = self._covered(layer, layer.cuts, frame)
         if placed is None or coverage is None:
             return placed
         return step("cut", (), (placed, coverage), cov.cut)
 
-    def own_picture(self, layer: FootageLayer, frame: float) -> tuple[Step, float] | None:
-        """A layer's own pixels before anything is done to them, and their scale; None where it shows nothing."""
-        footage = self.shot.footage[layer.footage]
-        index = footage_frame(self.shot, layer, frame)
-        matrix = self.places.matrix(layer, frame)
-        if index is None or matrix is None:
+    def finished(self, layer: Layer, frame: float, working: float) -> Step | None:
+        """A layer's picture with its effects and as it is cut, in its own pixels at a scale; None where it shows nothing."""
+        within = replace(self, base=self.places.groups.get(layer.id), window=None)
+        matrix, made = within.places.matrix(layer, frame), within._content(layer, frame, working)
+        if made is None or matrix is None:
             return None
-        working = self._working_scale(matrix, footage)
-        return self._source(footage, index, working), working
+        if layer.cuts:
+            made = Mattes(within).unmixed(layer, made, working, frame)
+        made = within._effects(made, layer, frame, working)
+        coverage = Mattes(within).cuts(layer.cuts, frame)
+        if coverage is None:
+            return made
+        seen = Mattes(within).seen_from(coverage, Move(matrix).scaled(within.scale, working).matrix, made)
+        return step("cut", (), (made, seen), cov.cut)
 
-    def footage_frame(self, layer: FootageLayer, frame: float) -> int | None:
+    def own_picture(self, layer: Layer, frame: float) -> tuple[Step, float] | None:
+        """A layer's own pixels before anything is done to them, and their scale; None where it shows nothing."""
+        matrix = self.places.matrix(layer, frame)
+        if matrix is None:
+            return None
+        working = working_scale(matrix, layer.content.size(self.shot), self.scale)
+        made = self._content(layer, frame, working)
+        return None if made is None else (made, working)
+
+    def _content(self, layer: Layer, frame: float, working: float) -> Step | None:
+        """What a layer's content makes at a frame, and what lies between two of its frames where it has whole ones only."""
+        at = layer_frame(self.shot, layer, frame)
+        if at is None:
+            return None
+        making, content, between = Making(self, layer, frame, at, working), layer.content, layer.time.between
+        share = at - int(at)
+        if content.in_shot_time or between == "nearest" or share < LEAST_SHARE:
+            made: Step | None = content.picture(making)
+            return made
+        last = self.shot.footage[layer.footage].frames - 1 if layer.footage else self.shot.frames - 1
+        after = int(at) + 1
+        after = after if after <= last else 0 if layer.time.end == "loop" else last
+        ends = [content.picture(replace(making, frame=float(f))) for f in (int(at), after)]
+        if any(end is None for end in ends):
+            return None
+        if between == "mixed":
+            return step("mixed", round(share, 6), tuple(ends), lambda a, b: blend.mix(a, b, share))
+        return step("by-motion", round(share, 6), tuple(ends), lambda a, b: by_motion(a, b, share))
+
+    def stack_within(self, layer: Layer, stack: list[str], frame: float, outer_frame: float, working: float) -> Step:
+        """A group's layers in a picture of its own, as far as that is seen in the frame."""
+        matrix = self.places.matrix(layer, outer_frame)
+        window = None if matrix is None else self._seen_of(Move(matrix).scaled(self.scale, working).matrix)
+        return replace(self, base=layer.id, scale=working, window=window).stack(stack, frame)
+
+    def _seen_of(self, to_frame: Matrix) -> Window | None:
+        """The part of a group's frame that is seen in this one; None where that is the frame itself."""
+        if np.allclose(to_frame, np.eye(3), atol=1e-9) or abs(np.linalg.det(to_frame)) < 1e-12:
+            return self.window
+        f = self.frame_window
+        corners = (
+            np.array([[f.x0, f.y0, 1], [f.x1, f.y0, 1], [f.x1, f.y1, 1], [f.x0, f.y1, 1]], float)
+            @ np.linalg.inv(to_frame).T
+        )
+        if corners[:, 2].min() <= 1e-9:
+            return self.window
+        xy = corners[:, :2] / corners[:, 2:]
+        w, h = f.width * MOST_SEEN, f.height * MOST_SEEN
+        low = np.maximum(np.floor(xy.min(0)) - ROOM_PX, [f.x0 - w, f.y0 - h])
+        high = np.minimum(np.ceil(xy.max(0)) + ROOM_PX, [f.x1 + w, f.y1 + h])
+        x0, y0, x1, y1 = (int(v) for v in (*low, *high))
+        return Window(x0, y0, max(x1, x0 + 1), max(y1, y0 + 1))
+
+    def _inside(self, layer: Layer, frame: float) -> Planner:
+        """The planner whose frame is that of the group a layer is in, where the group lies elsewhere than this frame does."""
+        group = self.places.groups.get(layer.id)
+        if group is None or group == self.base:
+            return self
+        matrix = self.places.group_matrix(layer.id, frame)
+        if matrix is None or np.array_equal(matrix, np.eye(3)):
+            return self
+        return replace(self, base=group, window=self._seen_of(Move(matrix).scaled(self.scale, self.scale).matrix))
+
+    def _covered(self, layer: Layer, cuts: dict[str, Cut], frame: float) -> Step | None:
+        """What a layer's cuts leave, in this frame: mattes within a group go where the group goes."""
+        inner = self._inside(layer, frame)
+        made = Mattes(inner).cuts(cuts, frame)
+        if made is None or inner is self:
+            return made
+        matrix = self.places.group_matrix(layer.id, frame)
+        assert matrix is not None
+        window, quality, move = self.frame_window, self.quality, Move(matrix).scaled(self.scale, self.scale)
+        grey = step("as-picture", (), (made,), as_picture)
+        placed = step(
+            "warp",
+            ([move.key()], window, quality, "nothing"),
+            (grey,),
+            lambda p: warp_blurred(p, [move], window, quality, "nothing"),
+        )
+        return step("coverage", window, (placed,), lambda p: cov.of_picture(p, window))
+
+    def footage_frame(self, layer: Layer, frame: float) -> int | None:
         """Which frame of its footage a layer shows."""
         return footage_frame(self.shot, layer, frame)
 
@@ -171,7 +242,7 @@ class Planner:
     def chroma_cells(self, footage: str) -> Cells | None:
         return self.footages.chroma_cells(self.shot.footage[footage].media)
 
-    def placed(self, layer: FootageLayer, picture: Step, working: float, frame: float) -> Step | None:
+    def placed(self, layer: Layer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""
         move = self.places.move(layer, frame)
         if move is None:
@@ -186,24 +257,9 @@ class Planner:
         parameters = ([m.key() for m in totals], window, quality, edge)
         return step("warp", parameters, (picture,), lambda p: warp_blurred(p, totals, window, quality, edge))
 
-    def _lives(self, layer: Layer, frame: float) -> bool:
-        return layer.span is None or layer.span[0] <= frame < layer.span[1] + 1
-
-    def _working_scale(self, matrix: Matrix, footage: Footage) -> float:
-        """The scale a layer's own picture is worked on: exact for what is only scaled, else the power of two above."""
-        a, b, c, d = matrix[0, 0], matrix[0, 1], matrix[1, 0], matrix[1, 1]
-        if matrix[2, 0] or matrix[2, 1]:
-            w, h = footage.size
-            p = np.c_[[[0, 0], [w, 0], [w, h], [0, h]], np.ones(4)] @ matrix.T
-            p = p[:, :2] / p[:, 2:]
-            sides = np.linalg.norm(np.roll(p, -1, 0) - p, axis=1) / np.array([w, h, w, h])
-            stretch = float(sides.max())
-        else:
-            stretch = max(math.hypot(a, c), math.hypot(b, d))
-            if b == 0 and c == 0 and a == d == 1:
-                return min(1.0, self.scale)
-        wanted = min(1.0, max(stretch * self.scale, 1 / 64))
-        return 2.0 ** math.ceil(math.log2(wanted) - 1e-9)
+    def _shows(self, layer: Layer, frame: float) -> bool:
+        """Whether a layer is switched on and lives at a frame."""
+        return layer.visible and (layer.span is None or layer.span[0] <= frame < layer.span[1] + 1)
 
     def _source(self, footage: Footage, index: int, working: float) -> Step:
         level = self.footages.level(footage.media, working)
@@ -216,14 +272,14 @@ class Planner:
         return step("source", (media, index, level, round(working, 6)), (), make)
 
     def _effects(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
-        for effect in layer.effects:
+        for effect in layer.looks:
             if not effect.on:
                 continue
             values = sampled(effect, frame)
             mix = values.pop("mix")
             if mix <= 0:
                 continue
-            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind", "cut", "ride")}
+            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind", "cuts", "ride")}
             if isinstance(effect, CentredEffect):
                 own = self._effect_space(layer, effect, frame, scale)
                 if own is None:
@@ -246,12 +302,13 @@ class Planner:
         """From the pixels of the picture an effect works on to the shot pixels its centre is given in, before it rode
         anywhere, 3x3; None where its ride hides it."""
         to_shot = scaling(1 / scale, 1 / scale)
-        if isinstance(layer, FootageLayer):
-            matrix = self.places.matrix(layer, frame)
+        places = self._inside(layer, frame).places
+        if layer.content.has_picture:
+            matrix = places.matrix(layer, frame)
             to_shot = to_shot if matrix is None else matrix @ to_shot
         if effect.ride is None:
             return to_shot
-        moved = self.places.ridden(effect.ride, np.array(sample(effect.centre, frame)), frame)
+        moved = places.ridden(effect.ride, np.array(sample(effect.centre, frame)), frame)
         if moved is None or abs(np.linalg.det(moved)) < 1e-12:
             return None
         return np.linalg.inv(moved) @ to_shot
@@ -260,45 +317,34 @@ class Planner:
         self, picture: Step, layer: Layer, effect: EffectBase, frame: float, scale: float
     ) -> tuple[Step, ...]:
         """What an effect is limited to, as the picture it works on sees it; empty when it works everywhere."""
-        mattes = Mattes(self)
-        coverage = mattes.cuts(effect.cut, frame)
+        if not layer.content.has_picture:
+            over_frame = self._covered(layer, effect.cuts, frame)
+            return () if over_frame is None else (over_frame,)
+        inner = self._inside(layer, frame)
+        mattes = Mattes(inner)
+        coverage = mattes.cuts(effect.cuts, frame)
         if coverage is None:
             return ()
-        if not isinstance(layer, FootageLayer):
-            return (coverage,)
-        matrix = self.places.matrix(layer, frame)
+        matrix = inner.places.matrix(layer, frame)
         assert matrix is not None
         total = Move(matrix).scaled(self.scale, scale).matrix
         if np.allclose(total, np.eye(3), atol=1e-9):
             return (coverage,)
         return (mattes.seen_from(coverage, total, picture),)
 
-    def _veil(self, under: Step, layer: VeilLayer, frame: float, opacity: float) -> Step:
+    def _veil(self, under: Step, layer: Layer, frame: float, opacity: float) -> Step:
         changed = self._effects(under, layer, frame, self.scale)
         if changed is under:
             return under
         if layer.blend != "normal":
             how = (layer.blend, self.shot.blend_in == "display")
             changed = step("veil-blend", how, (under, changed), lambda a, b: blend.within(a, b, *how))
-        where = Mattes(self).cuts(layer.cut, frame)
+        where = self._covered(layer, layer.cuts, frame)
         if where is not None:
             return step("veil-cut", opacity, (under, changed, where), lambda a, b, c: cov.mix_where(a, b, c, opacity))
         if opacity >= 1:
             return changed
         return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
-
-    def _edged(self, picture: Step, layer: FootageLayer, frame: float) -> Step:
-        soften, width, exposure, saturation = (
-            sample(v, frame) for v in (layer.edge_soften, layer.edge_width, layer.edge_exposure, layer.edge_saturation)
-        )
-        how, window = Edging(soften * self.scale, width * self.scale, exposure, saturation), self.frame_window
-        if layer.id == self.shot.plate or how.idle:
-            return picture
-        return step("edge", (how, window), (picture,), lambda p: edged(p, how, window))
-
-    def _wrapped(self, picture: Step, under: Step, amount: float, width_px: float) -> Step:
-        parameters = (round(amount, 6), round(width_px, 6))
-        return step("wrap", parameters, (picture, under), lambda p, u: wrapped(p, u, amount, width_px))
 
     def _laid(self, under: Step, overs: list[tuple[Step, Laying]]) -> Step:
         if not overs:
@@ -309,3 +355,22 @@ class Planner:
             "stack", (layings, display, window), (under, *(picture for picture, _ in overs)),
             lambda base, *pictures: blend.stack(base, pictures, layings, window, display),
         )  # fmt: skip
+
+
+LEAST_SHARE = 1e-4  # nearer to a whole frame than this nothing is mixed
+MOST_SEEN, ROOM_PX = 2, 4  # how far beyond the frame a group's picture is made, in frames; and a margin
+
+
+def is_open(group: Layer) -> bool:
+    """Whether a group does nothing of its own to its layers but move them, so that they mix with what lies beneath as if it were not there."""
+    place = group.place
+    own = (
+        place.depth,
+        place.corners,
+        place.steady,
+        any(e.on for e in group.looks),
+        group.cuts,
+        any(m.on for m in group.meetings),
+    )
+    whole = group.opacity.still and group.opacity.value == 1
+    return not any(own) and whole and group.blend == "normal" and group.time.plain

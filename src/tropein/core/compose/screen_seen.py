@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from tropein.core.compose import own_keys
 from tropein.core.compose.render import Renderer
-from tropein.core.document import ChromaPiece, FootageLayer, Shot
+from tropein.core.document import ChromaPiece, Shot
 from tropein.core.errors import NotFound
 
 LOOKED_AT_WIDTH = 480
@@ -22,9 +22,9 @@ class ScreenSeen(BaseModel):
 
 def screen_seen(renderer: Renderer, shot: Shot, matte: str, piece: str, frame: int) -> ScreenSeen:
     """Raises NotFound where there is no such key."""
-    key = next((p for p in shot.mattes[matte].pieces if p.id == piece), None) if matte in shot.mattes else None
+    key = shot.mattes[matte].pieces.get(piece) if matte in shot.mattes else None
     layer = shot.layers.get(key.layer) if isinstance(key, ChromaPiece) else None
-    if not isinstance(key, ChromaPiece) or not isinstance(layer, FootageLayer):
+    if not isinstance(key, ChromaPiece) or layer is None:
         raise NotFound("There is no such chroma key in the matte.")
     planner = renderer.planner(shot, min(1.0, LOOKED_AT_WIDTH / shot.size[0]))
     behind = own_keys.behind(planner, key, layer, frame)

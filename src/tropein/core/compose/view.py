@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.compose.faults_seen import largest_px
-from tropein.core.document import ChromaPiece, ColourPiece, Cut, FootageLayer, LumaPiece, Shot
+from tropein.core.document import ChromaPiece, ColourPiece, Cut, LumaPiece, Shot
+from tropein.core.document.scope import group_of
 from tropein.core.matte.solid import faults
 from tropein.core.raster.colour import LUMA, to_display
 from tropein.core.raster.coverage import Coverage, Plane
@@ -21,6 +22,7 @@ View = Literal[
 ]  # fmt: skip
 ON: dict[str, float] = {"on-black": 0.0, "on-grey": 0.18, "on-white": 1.0}
 HOLE, CRUMB = (240, 196, 60), (96, 200, 214)  # as shown, 0..255
+PLAIN: dict[str, Any] = {"effects": {}, "chain": []}  # a layer without effects
 TINT = np.array([0.62, 0.2, 0.26], np.float32)  # the matte's own rose, linear
 
 
@@ -33,24 +35,28 @@ def variant(shot: Shot, name: str) -> Shot:
     layers, stack = dict(shot.layers), list(shot.stack)
     if kind == "plate":
         stack = stack[-1:] if shot.plate else []
-        layers = {i: layers[i].model_copy(update={"effects": [], "visible": True, "span": None}) for i in stack}
+        layers = {i: layers[i].model_copy(update={**PLAIN, "visible": True, "span": None}) for i in stack}
     elif kind == "without" and rest in layers:
         layers[rest] = layers[rest].model_copy(update={"visible": False})
     elif kind == "only" and rest in layers:
         layer = layers[rest]
-        stack = [rest] if isinstance(layer, FootageLayer) else stack[stack.index(rest) :]
+        around = next((g.stack for g in layers.values() if g.stack and rest in g.stack), stack)
+        stack = [rest] if layer.content.has_picture else around[around.index(rest) :]
         update: dict[str, Any] = {"visible": True, "span": None}
-        if isinstance(layer, FootageLayer):
+        if layer.content.has_picture:
             update["blend"] = "normal"
         layers[rest] = layer.model_copy(update=update)  # the others stay known: it may hang from one of them
-    elif kind == "source" and isinstance(layers.get(rest), FootageLayer):
+    elif kind == "source" and rest in layers and layers[rest].content.has_picture:
         stack = [rest]
-        plain: dict[str, Any] = {"visible": True, "span": None, "blend": "normal", "effects": [], "cut": []}
+        plain: dict[str, Any] = {"visible": True, "span": None, "blend": "normal", "cuts": {}, **PLAIN}
         layers[rest] = layers[rest].model_copy(update=plain)
     elif kind == "effect-off":
         layer_id, _, effect_id = rest.partition(":")
         if layer_id in layers:
-            effects = [e.model_copy(update={"on": False}) if e.id == effect_id else e for e in layers[layer_id].effects]
+            effects = {
+                i: e.model_copy(update={"on": False}) if i == effect_id else e
+                for i, e in layers[layer_id].effects.items()
+            }
             layers[layer_id] = layers[layer_id].model_copy(update={"effects": effects})
     return shot.model_copy(update={"layers": layers, "stack": stack})
 
@@ -73,16 +79,26 @@ def display(picture: Picture, window: Window, view: View = "picture", checker: b
 
 def cut_alone(shot: Shot, matte_id: str) -> Shot:
     """Only what a matte cuts: the layers cut by it, or where none is, the layer it looks at, or the plate."""
-    chosen = [i for i in shot.stack if any(c.matte == matte_id for c in shot.layers[i].cut) and i != shot.plate]
+    chosen = [
+        i
+        for i, layer in shot.layers.items()
+        if layer.content.has_picture and i != shot.plate and any(c.matte == matte_id for c in layer.cuts.values())
+    ]
     layers = {i: shot.layers[i] for i in chosen}
     if not chosen:
         looked_at = [
-            p.layer for p in shot.mattes[matte_id].pieces if isinstance(p, ChromaPiece | LumaPiece | ColourPiece)
+            p.layer for p in shot.mattes[matte_id].in_order if isinstance(p, ChromaPiece | LumaPiece | ColourPiece)
         ]
         chosen = [i for i in (*looked_at, shot.plate) if i][:1]
-        layers = {i: shot.layers[i].model_copy(update={"cut": [Cut(matte=matte_id)], "effects": []}) for i in chosen}
+        cut = {"cut": Cut(id="cut", matte=matte_id)}
+        layers = {i: shot.layers[i].model_copy(update={"cuts": cut, **PLAIN}) for i in chosen}
     update = {"visible": True, "span": None, "blend": "normal"}
-    kept = {i: layer.model_copy(update=update) for i, layer in layers.items() if isinstance(layer, FootageLayer)}
+    kept = {i: layer.model_copy(update=update) for i, layer in layers.items()}
+    groups, at = group_of(shot), list(kept)
+    while at:
+        if (above := groups.get(at.pop())) is not None and above not in kept:
+            kept[above] = shot.layers[above].model_copy(update={"visible": True})
+            at.append(above)
     rest = {i: layer.model_copy(update={"visible": False}) for i, layer in shot.layers.items() if i not in kept}
     return shot.model_copy(update={"layers": {**rest, **kept}})
 

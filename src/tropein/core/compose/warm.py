@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from tropein.core.document.effect import KINDS
+from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import run, sampled
 from tropein.core.matte.chroma import Keying, coverage, unmixed
 from tropein.core.matte.fine import fine
@@ -32,7 +32,7 @@ def warm() -> None:
     for dtype in (np.uint8, np.uint16):
         yuv.to_linear(yuv.Planes(y.astype(dtype), c.astype(dtype), c.astype(dtype)), colour.DISPLAY)
     yuv.halved(np.zeros((16, 16, 3), np.uint8))
-    for kind, cls in KINDS.items():
+    for kind, cls in EFFECTS.known().items():
         run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
     fractal(32, 32, 8)
     _mattes(a)

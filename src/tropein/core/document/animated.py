@@ -6,7 +6,8 @@ from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import Field, model_validator
 
-from tropein.core.document.base import Coordinate, Frame, Model
+from tropein.core.document.base import Coordinate, Frame, Id, Model, listed
+from tropein.core.document.mover import AnyMover
 
 T = TypeVar("T")
 
@@ -28,18 +29,32 @@ class Key(Model, Generic[T]):
     handles: tuple[Fraction01, Overshoot, Fraction01, Overshoot] = (0.33, 0.0, 0.67, 1.0)
 
 
+def _none(value: object) -> bool:
+    return not value
+
+
 class Animated(Model, Generic[T]):
-    """A constant, or keys in order of time; `value` is what holds when there are no keys."""
+    """A constant, or keys in order of time; `value` is what holds when there are no keys. `movers` change it live, in the order of `moving`;
+    both are left out of documents where there are none."""
 
     value: T
     keys: list[Key[T]] = Field(default_factory=list, max_length=100_000)
+    movers: dict[Id, AnyMover] = Field(default_factory=dict, max_length=16, exclude_if=_none)
+    moving: list[Id] = Field(default_factory=list, max_length=16, exclude_if=_none)
 
     @model_validator(mode="after")
     def _keys_in_order(self) -> Animated[T]:
         frames = [key.frame for key in self.keys]
         if any(b <= a for a, b in zip(frames, frames[1:], strict=False)):
             raise ValueError("keys must be in order of time, one a frame")
+        if self.movers or self.moving:
+            listed(self.movers, self.moving, "the movers of a value")
         return self
+
+    @property
+    def still(self) -> bool:
+        """Whether it is the same at every frame."""
+        return not self.keys and not self.moving
 
 
 Unbounded = Annotated[float, Field(ge=-1e6, le=1e6)]

@@ -89,3 +89,12 @@ def control(
         description=help or None,
         json_schema_extra=extra,
     )
+
+
+def listed(things: dict[str, Any], order: list[str], what: str) -> None:
+    """Raises ValueError where a map by id and the list of its order do not agree."""
+    if len(order) != len(things) or set(order) != set(things):
+        raise ValueError(f"the order of {what} must name each of them exactly once")
+    for key, thing in things.items():
+        if thing.id != key:
+            raise ValueError(f"{what}: {key} carries the id {thing.id}")

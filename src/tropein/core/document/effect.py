@@ -2,28 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, ClassVar
 
 from pydantic import BeforeValidator, SerializeAsAny
 
 from tropein.core.document.animated import AnimatedNumber, AnimatedVec2
-from tropein.core.document.base import Id, Model, control
+from tropein.core.document.base import Id, control
+from tropein.core.document.kinds import Family, Kind
 from tropein.core.document.matte import Cuts
 from tropein.core.document.place import Ride
 
-KINDS: dict[str, type[EffectBase]] = {}
 
-
-class EffectBase(Model):
+class EffectBase(Kind):
     """An operation on a layer's picture; its own parameters are the fields its class adds."""
 
-    lives: ClassVar[bool] = False  # changes from frame to frame even where no parameter does
+    varies: ClassVar[bool] = False  # changes from frame to frame even where no parameter does
 
     kind: str
     id: Id
     on: bool = True
     mix: AnimatedNumber = control(1.0, "Mix", soft=(0, 1), hard=(0, 1), help="How much of the effect is laid in.")
-    cut: Cuts = []
+    cuts: Cuts = {}
 
 
 class CentredEffect(EffectBase):
@@ -34,21 +33,5 @@ class CentredEffect(EffectBase):
     ride: Ride | None = None
 
 
-def register(cls: type[EffectBase]) -> type[EffectBase]:
-    """Make a kind of effect known to documents; its `kind` field's default names it."""
-    KINDS[cls.model_fields["kind"].default] = cls
-    return cls
-
-
-def _by_kind(value: Any) -> Any:
-    if isinstance(value, EffectBase):
-        return value
-    if not isinstance(value, dict):
-        raise ValueError("an effect is an object with a kind")
-    cls = KINDS.get(str(value.get("kind")))
-    if cls is None:
-        raise ValueError(f"there is no effect of the kind {value.get('kind')!r}")
-    return cls.model_validate(value)
-
-
-AnyEffect = Annotated[SerializeAsAny[EffectBase], BeforeValidator(_by_kind)]
+EFFECTS: Family[EffectBase] = Family("effect", "tropein.core.effects", EffectBase)
+AnyEffect = Annotated[SerializeAsAny[EffectBase], BeforeValidator(EFFECTS.read)]

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from tropein.core.document.base import ContentHash, Id, Model, Name, Rate, Size
+from tropein.core.document.references import Stored
 
 FootageKind = Literal["clip", "sequence", "still", "sound"]
 
@@ -20,7 +21,7 @@ class Footage(Model):
     id: Id
     name: Name
     kind: FootageKind
-    media: ContentHash
+    media: Annotated[ContentHash, Stored("media")]
     size: Size = (0, 0)
     rate: Rate = "24/1"
     frames: Annotated[int, Field(ge=0, le=1_000_000)] = 1

@@ -1,16 +1,19 @@
-"""Layers: one thing laid over the plate, and the plate itself."""
+"""Layers: one thing laid over the plate, and the plate itself. What a layer shows is its content."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import Discriminator, Field, Tag
+from pydantic import Field, model_validator
 
 from tropein.core.document.animated import AnimatedNumber
-from tropein.core.document.base import Frame, Id, Model, Name, control
-from tropein.core.document.effect import AnyEffect
+from tropein.core.document.base import Frame, Id, Model, Name, control, listed
+from tropein.core.document.content import AnyContent
+from tropein.core.document.effect import AnyEffect, EffectBase
 from tropein.core.document.matte import Cuts
+from tropein.core.document.meet import AnyMeet, MeetBase
 from tropein.core.document.place import Place
+from tropein.core.document.time_map import TimeMap
 
 BlendName = Literal[
     "normal", "add", "multiply", "screen", "overlay", "darken", "lighten", "colour-dodge", "colour-burn",
@@ -18,76 +21,52 @@ BlendName = Literal[
 ]  # fmt: skip
 
 
-class LayerBase(Model):
-    """What all layers share; the span includes both ends, none means the whole shot."""
+class Layer(Model):
+    """The span includes both ends, none means the whole shot. `chain` and `meeting` give effects and meets their order. Of a
+    group, a layer's time and place are counted within it."""
 
     id: Id
     name: Name
     visible: bool = True
     span: tuple[Frame, Frame] | None = None
+    content: AnyContent
+    time: TimeMap = Field(default_factory=TimeMap)
+    place: Place = Field(default_factory=Place)
+    cuts: Cuts = {}
+    effects: dict[Id, AnyEffect] = Field(default_factory=dict, max_length=64)
+    chain: list[Id] = Field(default_factory=list, max_length=64)
+    meets: dict[Id, AnyMeet] = Field(default_factory=dict, max_length=32)
+    meeting: list[Id] = Field(default_factory=list, max_length=32)
+    blend: BlendName = "normal"
     opacity: AnimatedNumber = control(1.0, "Opacity", soft=(0, 1), hard=(0, 1))
-    cut: Cuts = []
-    effects: list[AnyEffect] = Field(default_factory=list, max_length=64)
 
+    @model_validator(mode="after")
+    def _lists_hold(self) -> Layer:
+        listed(self.effects, self.chain, f"the effects of the layer {self.name}")
+        listed(self.meets, self.meeting, f"the meets of the layer {self.name}")
+        return self
 
-class FootageLayer(LayerBase):
-    """Shows footage. `start` is the shot frame at which the footage's first frame lies."""
+    @property
+    def looks(self) -> list[EffectBase]:
+        """Its effects in order."""
+        return [self.effects[i] for i in self.chain]
 
-    kind: Literal["footage"] = "footage"
-    footage: Id
-    start: Frame = 0
-    end: Annotated[
-        Literal["hold", "loop", "nothing"], Field(description="what is shown beyond the footage's own frames")
-    ] = "hold"
-    speed: AnimatedNumber = control(
-        1.0, "Speed", soft=(0, 4), hard=(-32, 32), step=0.05, unit="x", help="Below 0 the footage runs backwards."
-    )
-    blend: BlendName = "normal"
-    wrap: AnimatedNumber = control(
-        0.0, "Light wrap", soft=(0, 1), hard=(0, 1), help="How much light of what lies behind comes in over the edge."
-    )
-    wrap_width: AnimatedNumber = control(12.0, "Wrap width", soft=(1, 60), hard=(0.5, 400), step=0.5, unit="px")
-    edge_soften: AnimatedNumber = control(
-        0.0,
-        "Soft edge",
-        soft=(0, 6),
-        hard=(0, 100),
-        step=0.05,
-        unit="px",
-        help="Blurs the edge alone, and its coverage with it.",
-    )
-    edge_width: AnimatedNumber = control(
-        4.0,
-        "Edge width",
-        soft=(0.5, 30),
-        hard=(0.25, 400),
-        step=0.25,
-        unit="px",
-        help="How far in from its outline counts as edge.",
-    )
-    edge_exposure: AnimatedNumber = control(0.0, "Edge light", soft=(-2, 2), hard=(-10, 10), step=0.02, unit="stops")
-    edge_saturation: AnimatedNumber = control(1.0, "Edge colour", soft=(0, 2), hard=(0, 8), step=0.02)
-    place: Place = Field(default_factory=Place)
+    @property
+    def meetings(self) -> list[MeetBase]:
+        """How it meets what lies beneath, in order."""
+        return [self.meets[i] for i in self.meeting]
 
+    @property
+    def kind(self) -> str:
+        """The kind of its content."""
+        return str(self.content.kind)
 
-class VeilLayer(LayerBase):
-    """Shows nothing of its own: applies its effects to everything beneath it, and lays the result over that with its blend and
-    opacity."""
+    @property
+    def footage(self) -> str | None:
+        """The footage it shows, where it shows some."""
+        return getattr(self.content, "footage", None)
 
-    kind: Literal["veil"] = "veil"
-    blend: BlendName = "normal"
-
-
-class CarrierLayer(LayerBase):
-    """Shows nothing and changes nothing: a place for other layers to hang from."""
-
-    kind: Literal["carrier"] = "carrier"
-    place: Place = Field(default_factory=Place)
-
-
-Layer = Annotated[
-    Annotated[FootageLayer, Tag("footage")]
-    | Annotated[VeilLayer, Tag("veil")]
-    | Annotated[CarrierLayer, Tag("carrier")],
-    Discriminator("kind"),
-]
+    @property
+    def stack(self) -> list[str] | None:
+        """The layers within it, where it is a group."""
+        return getattr(self.content, "stack", None)

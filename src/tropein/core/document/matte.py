@@ -7,9 +7,22 @@ from typing import Annotated, Literal
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from tropein.core.document.animated import Animated, AnimatedNumber, Colour, Vec2
-from tropein.core.document.base import ContentHash, Frame, Id, Model, Name, control
+from tropein.core.document.base import ContentHash, Frame, Id, Model, Name, control, listed
 from tropein.core.document.place import Ride
+from tropein.core.document.references import Ref, Stored
 
+MatteId = Annotated[Id, Ref("mattes", "is cut by", on_delete="drop", sees="picture")]
+Looked = Annotated[
+    Id,
+    Ref(
+        "layers",
+        "looks at",
+        what="a layer with footage",
+        having="footage",
+        on_delete="drop",
+        sees="own",
+    ),
+]
 Reach = Annotated[float, Field(ge=0, le=2000)]
 
 
@@ -44,7 +57,7 @@ CleanFrame = Annotated[
     Field(description="the frame that shows the place empty; none of another clip: the same frame as the layer's"),
 ]
 CleanFootage = Annotated[
-    Id | None,
+    Annotated[Id, Ref("footage", "takes its empty place from", on_delete="clear")] | None,
     Field(description="the clip that frame is of; none means the layer's own footage, as far as a frame is named"),
 ]
 
@@ -89,7 +102,7 @@ class ChromaPiece(PieceBase):
     """Keeps what does not have the colour of the screen behind it, in a layer's own footage."""
 
     kind: Literal["chroma"] = "chroma"
-    layer: Id
+    layer: Looked
     screen: Annotated[Colour | None, Field(description="linear Rec.709; none finds the screen by itself")] = None
     clean_frame: CleanFrame = None
     clean_footage: CleanFootage = None
@@ -134,7 +147,7 @@ class LumaPiece(PieceBase):
     """Keeps a range of brightness of a layer's own footage."""
 
     kind: Literal["luma"] = "luma"
-    layer: Id
+    layer: Looked
     low: AnimatedNumber = control(0.5, "From", soft=(0, 1), hard=(-1, 4), step=0.005, help="Display brightness.")
     high: AnimatedNumber = control(4.0, "To", soft=(0, 1), hard=(-1, 4), step=0.005)
     softness: AnimatedNumber = control(0.1, "Softness", soft=(0, 0.5), hard=(0, 4), step=0.005)
@@ -144,7 +157,7 @@ class ColourPiece(PieceBase):
     """Keeps a range of hue, saturation and lightness of a layer's own footage."""
 
     kind: Literal["colour"] = "colour"
-    layer: Id
+    layer: Looked
     hue: AnimatedNumber = control(0.0, "Hue", soft=(0, 360), hard=(-360, 720), step=0.5, unit="°")
     hue_width: AnimatedNumber = control(60.0, "Hue width", soft=(0, 360), hard=(0, 360), step=0.5, unit="°")
     saturation: AnimatedNumber = control(0.2, "Saturation from", soft=(0, 1), hard=(0, 1), step=0.005)
@@ -165,7 +178,7 @@ class FacePiece(PieceBase):
     """A part of a tracked face; a blink closes the eyes and what lies in them."""
 
     kind: Literal["face"] = "face"
-    track: Id
+    track: Annotated[Id, Ref("tracks", "looks for a face in", what="a face track", kinds=("face",), on_delete="drop")]
     part: FacePart = "oval"
 
 
@@ -173,7 +186,17 @@ class LayerPiece(PieceBase):
     """Another layer's alpha or luminance, as it lies in the shot."""
 
     kind: Literal["layer"] = "layer"
-    layer: Id
+    layer: Annotated[
+        Id,
+        Ref(
+            "layers",
+            "looks at",
+            what="a layer with a picture",
+            having="has_picture",
+            on_delete="drop",
+            sees="picture",
+        ),
+    ]
     channel: Literal["alpha", "luminance"] = "alpha"
 
 
@@ -182,7 +205,7 @@ class DifferencePiece(PieceBase):
     the layer's own footage."""
 
     kind: Literal["difference"] = "difference"
-    layer: Id
+    layer: Looked
     clean_frame: CleanFrame = None
     clean_footage: CleanFootage = None
     threshold: AnimatedNumber = control(0.12, "Threshold", soft=(0, 0.6), hard=(0, 4), step=0.005)
@@ -200,7 +223,9 @@ class DistancePiece(PieceBase):
     """Keeps what is far away in a solved scene: at every pixel the distance along the camera's ray to the floor."""
 
     kind: Literal["distance"] = "distance"
-    track: Id
+    track: Annotated[
+        Id, Ref("tracks", "measures from the camera of", what="a camera track", kinds=("camera",), on_delete="drop")
+    ]
     near: AnimatedNumber = control(100.0, "Nothing up to", soft=(0, 2000), hard=(0, 1e6), step=1, help="Scene units.")
     far: AnimatedNumber = control(400.0, "All from", soft=(0, 4000), hard=(0, 1e6), step=1, help="Scene units.")
     height: AnimatedNumber = control(
@@ -211,13 +236,14 @@ class DistancePiece(PieceBase):
 class Cut(Model):
     """Cut by a matte: what is inside stays, or what is outside. Growing and softening leave the matte itself alone."""
 
-    matte: Id
+    id: Id
+    matte: MatteId
     side: Literal["inside", "outside"] = "inside"
     grow: AnimatedNumber = control(0.0, "Grow", soft=(-60, 60), hard=(-400, 400), step=0.25, unit="px")
     soften: AnimatedNumber = control(0.0, "Soften", soft=(0, 80), hard=(0, 2000), step=0.25, unit="px")
 
 
-Cuts = Annotated[list[Cut], Field(max_length=16, description="all of them together say what stays")]
+Cuts = Annotated[dict[Id, Cut], Field(max_length=16, description="all of them together say what stays")]
 
 
 class CutoutStroke(Model):
@@ -233,14 +259,14 @@ class CutoutPiece(PieceBase):
     """A subject cut out of a layer's own footage by strokes. `samples` is its coverage through the shot, once carried."""
 
     kind: Literal["cutout"] = "cutout"
-    layer: Id
+    layer: Looked
     strokes: list[CutoutStroke] = Field(default_factory=list, max_length=1000)
-    samples: ContentHash | None = None
+    samples: Annotated[ContentHash, Stored("coverage")] | None = None
     fine: AnimatedNumber = control(
         0.0, "Hair reach", soft=(0, 80), hard=(0, 200), step=1, unit="px",
         help="How far hairs and blur stand out from the outline: so far the edge is told by colour.",
     )  # fmt: skip
-    fine_within: Cuts = []
+    fine_within: Cuts = {}
     clean: AnimatedNumber = control(
         1.0, "Clean edge", soft=(0, 1), hard=(0, 1),
         help="How far the old background is taken out of the edge of a layer that is cut by this.",
@@ -266,7 +292,8 @@ class Matte(Model):
 
     id: Id
     name: Name
-    pieces: list[Piece] = Field(default_factory=list, max_length=200)
+    pieces: dict[Id, Piece] = Field(default_factory=dict, max_length=200)
+    order: list[Id] = Field(default_factory=list, max_length=200)
     holes: AnimatedNumber = control(
         0.0, "Close holes", soft=(0, 60), hard=(0, 1000), step=0.5, unit="px",
         help="Up to so many pixels across: what is enclosed by solid becomes solid.",
@@ -277,8 +304,11 @@ class Matte(Model):
     )  # fmt: skip
 
     @model_validator(mode="after")
-    def _ids_differ(self) -> Matte:
-        ids = [piece.id for piece in self.pieces]
-        if len(set(ids)) != len(ids):
-            raise ValueError(f"the matte {self.name} has two pieces with one id")
+    def _order_holds(self) -> Matte:
+        listed(self.pieces, self.order, f"the pieces of the matte {self.name}")
         return self
+
+    @property
+    def in_order(self) -> list[Piece]:
+        """Its pieces, each after those it adds to, subtracts from or intersects."""
+        return [self.pieces[i] for i in self.order]

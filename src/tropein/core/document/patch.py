@@ -8,14 +8,12 @@ from typing import Any
 import jsonpatch
 from jsonpointer import JsonPointerException, resolve_pointer
 
-from tropein.core.document.shot import Shot
-from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 
 PatchOps = list[dict[str, Any]]
 MOST_OPS = 5000
 MOST_COPIED = 200_000  # values and 16ths of a kilobyte of text that the copies of one patch may bring
-_DOES_NOT_FIT = (
+DoesNotFit = (
     jsonpatch.JsonPatchException, JsonPointerException, TypeError, KeyError, ValueError, IndexError, AttributeError, RecursionError,
 )  # fmt: skip
 
@@ -35,7 +33,7 @@ def apply_patch(document: dict[str, Any], ops: PatchOps) -> dict[str, Any]:
                     raise BadInput("The change copies more than a change may.")
             result = jsonpatch.JsonPatch([op]).apply(result, in_place=True)
         return dict(result)
-    except _DOES_NOT_FIT as error:
+    except DoesNotFit as error:
         raise BadInput(f"The change does not fit the shot: {error}") from error
 
 
@@ -52,14 +50,3 @@ def weight(value: Any, enough: int) -> int:
         elif isinstance(item, dict):
             left.extend(item.values())
     return total
-
-
-def edit(document: dict[str, Any], ops: PatchOps) -> tuple[dict[str, Any], Shot, PatchOps, PatchOps]:
-    """Apply an edit and validate the whole: (new plain document, shot, the patch as stored, its inverse).
-
-    The stored patch is made from the two documents, so that defaults filled in by validation are part of it.
-    """
-    whole = load_shot(document).model_dump(mode="json")  # parts that are newer than the stored document are in it too
-    shot = load_shot(apply_patch(whole, ops))
-    after = shot.model_dump(mode="json")
-    return after, shot, jsonpatch.make_patch(document, after).patch, jsonpatch.make_patch(after, document).patch

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from tropein.core.document.animated import AnimatedCorners, AnimatedNumber, AnimatedVec2, AnimatedVec3
 from tropein.core.document.base import Frame, Id, Model, control
+from tropein.core.document.references import Ref
 
 Part = Literal["position", "rotation", "scale", "perspective"]
 
@@ -20,7 +21,7 @@ class Ride(Model):
     frames where the track is lost: straight on, on with the speed it had, held, or hidden.
     """
 
-    track: Id
+    track: Annotated[Id, Ref("tracks", "rides on", on_delete="drop")]
     reference_frame: Frame = 0
     parts: Annotated[list[Part], Field(max_length=4)] = ["position"]
     spot: Annotated[str, Field(max_length=80)] = ""
@@ -31,7 +32,17 @@ class Ride(Model):
 class Hang(Model):
     """Hang from another layer: go where it goes, from the reference frame on, where nothing jumps."""
 
-    layer: Id
+    layer: Annotated[
+        Id,
+        Ref(
+            "layers",
+            "hangs from",
+            what="a layer with a place",
+            having="has_place",
+            on_delete="drop",
+            sees="place",
+        ),
+    ]
     reference_frame: Frame = 0
 
 
@@ -39,7 +50,7 @@ class Steady(Model):
     """Hold what a track follows still. `smooth` 0 holds it where it is in the reference frame, above it leaves a smooth
     move (its standard deviation in frames); `edge` says what is shown where the picture no longer reaches."""
 
-    track: Id
+    track: Annotated[Id, Ref("tracks", "is held by", on_delete="drop")]
     reference_frame: Frame = 0
     parts: Annotated[list[Part], Field(max_length=3)] = ["position"]
     spot: Annotated[str, Field(max_length=80)] = ""
@@ -53,15 +64,23 @@ class Depth(Model):
     a camera that stands before the frame: units are shot pixels, x right, y down, z away, and at z 0 things are as large
     as they are. What hangs from a layer in depth is placed relative to it."""
 
-    track: Id | None = None
+    track: (
+        Annotated[
+            Id,
+            Ref(
+                "tracks",
+                "lies in the scene of",
+                what="a camera track",
+                kinds=("camera",),
+                on_delete="clear",
+            ),
+        ]
+        | None
+    ) = None
     position: AnimatedVec3 = control((0.0, 0.0, 0.0), "Place", step=1, widget="vec3")
     rotation: AnimatedVec3 = control((0.0, 0.0, 0.0), "Turn", step=0.5, unit="°", widget="vec3")
     width: AnimatedNumber = control(200.0, "Width", soft=(1, 1000), hard=(1e-6, 1e6), step=1)
     facing: Literal["own", "camera"] = "own"
-    shadow: AnimatedNumber = control(
-        0.0, "Shadow", soft=(0, 1), hard=(0, 1), help="Of its foot on the floor of a solved scene, lit from above."
-    )
-    shadow_soft: AnimatedNumber = control(20.0, "Soft edge", soft=(1, 200), hard=(1e-6, 1e6), step=0.5)
 
 
 class Place(Model):

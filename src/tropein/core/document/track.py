@@ -10,6 +10,7 @@ from pydantic import Discriminator, Field, Tag, model_validator
 from tropein.core.document.animated import Vec2
 from tropein.core.document.base import ContentHash, Frame, Id, Model, Name
 from tropein.core.document.body import BodyPart
+from tropein.core.document.references import Ref, Stored
 
 Corners = tuple[Vec2, Vec2, Vec2, Vec2]
 
@@ -20,14 +21,14 @@ class TrackBase(Model):
 
     id: Id
     name: Name
-    footage: Id
+    footage: Annotated[Id, Ref("footage", "was made from")]
     reference_frame: Frame = 0
-    samples: ContentHash | None = None
+    samples: Annotated[ContentHash, Stored("track")] | None = None
     lost_frames: Annotated[int, Field(ge=0)] = 0
     note: Annotated[str, Field(max_length=400)] = ""
-    ignore: Id | None = None
+    ignore: Annotated[Id, Ref("mattes", "ignores", on_delete="clear")] | None = None
     ignore_side: Literal["inside", "outside"] = "inside"
-    bridge: Id | None = None
+    bridge: Annotated[Id, Ref("tracks", "is bridged by", on_delete="clear")] | None = None
 
 
 class HandSet(Model):

@@ -9,6 +9,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from tropein.core.document.shot import SCHEMA_VERSION, Shot
+from tropein.core.document.upgrade3 import one_layer_and_addresses
 from tropein.core.errors import BadInput
 
 
@@ -26,7 +27,10 @@ def _corners_keyed_and_kinds_of_tracks(data: dict[str, Any]) -> dict[str, Any]:
 
 
 # version -> the function that takes a document of that version to the next
-STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _corners_keyed_and_kinds_of_tracks}
+STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _corners_keyed_and_kinds_of_tracks,
+    2: one_layer_and_addresses,
+}
 
 
 def load_shot(data: Any) -> Shot:
@@ -38,12 +42,14 @@ def load_shot(data: Any) -> Shot:
         raise BadInput(f"This shot document has the version {version!r}; versions 1 to {SCHEMA_VERSION} can be read.")
     if version < SCHEMA_VERSION:
         data = copy.deepcopy(data)
-    for step in range(version, SCHEMA_VERSION):
-        data = STEPS[step](data)
     try:
+        for step in range(version, SCHEMA_VERSION):
+            data = STEPS[step](data)
         return Shot.model_validate(data)
     except ValidationError as error:
         raise BadInput(explain(error)) from error
+    except (KeyError, TypeError, AttributeError, IndexError) as error:
+        raise BadInput(f"This shot document of version {version} does not hold together: {error!r}") from error
 
 
 def explain(error: ValidationError) -> str:

@@ -1,7 +1,5 @@
-"""Effects: one file each. Importing the package registers them all."""
+"""Effects: one file each."""
 
-from tropein.core.effects.registry import described, discover, run, sampled
-
-discover(__name__, list(__path__))
+from tropein.core.effects.registry import described, run, sampled
 
 __all__ = ["described", "run", "sampled"]

@@ -30,7 +30,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Grain(EffectBase):
     """Lays grain over the picture, new in every frame and the same at every render."""
 
-    lives: ClassVar[bool] = True
+    varies: ClassVar[bool] = True
     model_config = ConfigDict(title="Grain")
     kind: Literal["grain"] = "grain"
     amount: AnimatedNumber = control(

@@ -44,7 +44,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Noise(EffectBase):
     """Adds the light of drifting clouds where the picture is."""
 
-    lives: ClassVar[bool] = True
+    varies: ClassVar[bool] = True
     model_config = ConfigDict(title="Noise")
     kind: Literal["noise"] = "noise"
     amount: AnimatedNumber = control(0.2, "Amount", soft=(0, 1), hard=(0, 20))

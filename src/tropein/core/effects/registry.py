@@ -2,22 +2,21 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from tropein.core.animate.sample import sample
 from tropein.core.document.animated import Animated
-from tropein.core.document.effect import KINDS, CentredEffect, EffectBase, register
+from tropein.core.document.effect import EFFECTS, CentredEffect, EffectBase
+from tropein.core.document.kinds import Kind
 from tropein.core.raster.picture import Picture
 
 Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
 E = TypeVar("E", bound=EffectBase)
 _APPLY: dict[str, Apply] = {}
-_OWN = {"kind", "id", "on", "mix", "cut", "ride"}
+_OWN = {"kind", "id", "on", "mix", "cuts", "ride"}
 
 
 @dataclass(frozen=True)
@@ -37,21 +36,21 @@ def effect(apply: Apply) -> Callable[[type[E]], type[E]]:
     """
 
     def decorate(cls: type[E]) -> type[E]:
-        register(cls)
+        EFFECTS.add(cls)
         _APPLY[cls.model_fields["kind"].default] = apply
         return cls
 
     return decorate
 
 
-def sampled(parameters: EffectBase, frame: float) -> Values:
-    """All parameters of an effect at a frame, the mix included; the frame itself where the effect lives by it. `own` takes the
+def sampled(parameters: Kind, frame: float) -> Values:
+    """All parameters of a thing at a frame, of an effect the mix included; the frame itself where the effect lives by it. `own` takes the
     picture's pixels to those a centre is given in: the planner knows better than that they are the same."""
     values = {}
     for name in type(parameters).model_fields:
         value = getattr(parameters, name)
         values[name] = sample(value, frame) if isinstance(value, Animated) else value
-    if parameters.lives:
+    if getattr(parameters, "varies", False):
         values["frame"] = frame
     if isinstance(parameters, CentredEffect):
         values["own"] = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
@@ -60,13 +59,15 @@ def sampled(parameters: EffectBase, frame: float) -> Values:
 
 def run(kind: str, picture: Picture, values: Values, scale: float) -> Picture:
     """The picture after the effect, its mix not yet laid in."""
-    return _APPLY[kind](picture, values, scale)
+    return (
+        _APPLY[kind](picture, values, scale) if kind in _APPLY else picture
+    )  # a kind that is not installed here does nothing
 
 
 def described() -> list[Described]:
     """All effects with the metadata their sheets are drawn from."""
     out = []
-    for kind, cls in sorted(KINDS.items()):
+    for kind, cls in EFFECTS.known().items():
         params = [describe_field(cls, name) for name in cls.model_fields if name not in _OWN]
         title = (cls.model_config.get("title") or kind).strip()
         out.append(Described(kind, title, (cls.__doc__ or "").strip().split("\n\n")[0], params))
@@ -82,9 +83,3 @@ def describe_field(cls: type[Any], name: str) -> dict[str, Any]:
     if hasattr(value, "model_dump"):
         value = value.model_dump(mode="json")
     return {"name": name, "title": field.title or name, "help": field.description or "", "default": value, **extra}
-
-
-def discover(package: str, path: list[str]) -> None:
-    """Import every module of the package, so that each registers itself."""
-    for module in pkgutil.iter_modules(path):
-        importlib.import_module(f"{package}.{module.name}")

@@ -49,7 +49,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Shake(EffectBase):
     """Shakes the picture, as a hand or a blow shakes a camera; beyond its edges it goes on mirrored."""
 
-    lives: ClassVar[bool] = True
+    varies: ClassVar[bool] = True
     model_config = ConfigDict(title="Shake")
     kind: Literal["shake"] = "shake"
     strength: AnimatedNumber = control(6.0, "Strength", soft=(0, 40), hard=(0, 2000), step=0.1, unit="px")

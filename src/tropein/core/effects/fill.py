@@ -1,4 +1,4 @@
-"""Solid."""
+"""Fill."""
 
 from __future__ import annotations
 
@@ -20,9 +20,9 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 
 
 @effect(_apply)
-class Solid(EffectBase):
+class Fill(EffectBase):
     """One colour wherever the picture is."""
 
-    model_config = ConfigDict(title="Solid")
-    kind: Literal["solid"] = "solid"
+    model_config = ConfigDict(title="Fill")
+    kind: Literal["fill"] = "fill"
     colour: AnimatedColour = control((0.05, 0.05, 0.05), "Colour", soft=(0, 1), widget="colour")

@@ -1,0 +1,5 @@
+"""Commands on a shot, one file each."""
+
+from tropein.core.commands.registry import Change, Command, command, commands, do
+
+__all__ = ["Change", "Command", "command", "commands", "do"]

@@ -1,0 +1,48 @@
+"""What rides do to everything of a shot at a frame, for whoever draws handles over the picture."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tropein.core.animate.sample import sample
+from tropein.core.compose.places import Places
+from tropein.core.document import CentredEffect, CutoutPiece, ShapePiece
+from tropein.core.raster.warp import Matrix
+
+
+def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
+    """3x3 matrices in shot pixels: by id what a ride and hanging do to a layer (of a layer in depth the whole matrix from its
+    own pixels on), by "matte/piece" what a ride does to a shape and where the pixels of a cut-out lie, by "layer:effect"
+    what it does to a centre, by "layer:pivot" to a pivot, and by ":plate" how the plate lies. None where a ride hides the thing."""
+    shot = places.shot
+    out: dict[str, Matrix | None] = {}
+    plate = shot.layers.get(shot.plate or "")
+    if plate is not None and plate.content.has_picture:
+        out[":plate"] = places.matrix(plate, frame)
+    for layer in shot.layers.values():
+        grouped = places.group_matrix(layer.id, frame)
+        for effect in layer.looks:
+            if isinstance(effect, CentredEffect) and (effect.ride or layer.id in places.groups):
+                about = np.array(sample(effect.centre, frame))
+                moved = np.eye(3) if effect.ride is None else places.ridden(effect.ride, about, frame)
+                out[f"{layer.id}:{effect.id}"] = _within(grouped, moved)
+        place = layer.place
+        if place.pivot_ride:
+            about = np.array(sample(place.position, frame))
+            out[f"{layer.id}:pivot"] = _within(grouped, places.ridden(place.pivot_ride, about, frame))
+        if layer.content.has_picture and place.depth:
+            out[layer.id] = places.matrix(layer, frame)
+        elif layer.content.has_place and (place.ride or place.hang or layer.id in places.groups):
+            out[layer.id] = _within(grouped, places.ride_matrix(layer, frame))
+    for matte in shot.mattes.values():
+        for piece in matte.in_order:
+            name = f"{matte.id}/{piece.id}"
+            if isinstance(piece, ShapePiece) and piece.ride:
+                out[name] = places.shape_matrix(piece, frame)
+            if isinstance(piece, CutoutPiece):
+                out[name] = places.matrix(shot.layers[piece.layer], frame)
+    return out
+
+
+def _within(grouped: Matrix | None, matrix: Matrix | None) -> Matrix | None:
+    return None if grouped is None or matrix is None else grouped @ matrix

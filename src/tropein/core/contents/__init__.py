@@ -1,0 +1,1 @@
+"""Contents: what a layer can show, one file each."""

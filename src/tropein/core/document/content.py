@@ -1,0 +1,66 @@
+"""What a layer shows: its content, one of the kinds in core/contents."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Protocol
+
+from pydantic import BeforeValidator, SerializeAsAny
+
+from tropein.core.document.kinds import Family, Kind
+
+if TYPE_CHECKING:
+    from tropein.core.document.shot import Shot
+
+
+class Context(Protocol):
+    """What a content may ask for while its picture is planned. Pictures are steps of the plan, in the content's own pixels."""
+
+    @property
+    def shot(self) -> Shot: ...
+    @property
+    def frame(self) -> float:
+        """The content's own frame, counted from its first."""
+
+    @property
+    def scale(self) -> float:
+        """Pixels of the picture that is made per pixel of the content's size."""
+
+    def footage(self, footage: str, index: int) -> Any:
+        """A frame of footage."""
+
+    def stack(self, stack: list[str]) -> Any:
+        """Layers laid over each other, in a frame of the shot's size."""
+
+    def finished(self, layer: str) -> Any:
+        """Another layer's picture with its effects and cuts, in that layer's own pixels; None where it shows nothing."""
+
+    def drawn(self, content: ContentBase) -> Any:
+        """What the content's own `draw` makes of its parameters at the frame."""
+
+
+class ContentBase(Kind):
+    """What all contents share: whether they have a place in the frame, and pixels of their own."""
+
+    title: ClassVar[str] = ""
+    has_place: ClassVar[bool] = True
+    has_picture: ClassVar[bool] = True
+    in_shot_time: ClassVar[bool] = (
+        True  # its frames are the shot's; else it says itself how many it has, and at what rate
+    )
+
+    def size(self, shot: Shot) -> tuple[int, int]:
+        """Width and height of its picture in its own pixels; the shot's where nothing else is said."""
+        return shot.size
+
+    def picture(self, context: Context) -> Any:
+        """The step that makes its picture at the context's frame, or None where it shows nothing; what it draws itself, where it does."""
+        return None
+
+    def draw(self, values: dict[str, Any], window: Any, scale: float) -> Any:
+        """For contents that are made from their parameters alone (see `Context.drawn`): a Picture of the window, `scale` pixels per pixel of
+        the content's size; `values` are the parameters at the frame."""
+        raise NotImplementedError
+
+
+CONTENTS: Family[ContentBase] = Family("content", "tropein.core.contents", ContentBase)
+AnyContent = Annotated[SerializeAsAny[ContentBase], BeforeValidator(CONTENTS.read)]

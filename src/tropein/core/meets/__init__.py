@@ -1,0 +1,1 @@
+"""Meets: how a layer meets what lies beneath it, one file each."""

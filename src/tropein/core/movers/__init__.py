@@ -1,0 +1,1 @@
+"""Movers: live modifiers of values, one file each."""

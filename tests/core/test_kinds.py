@@ -1,0 +1,162 @@
+"""Kinds are files: one of each is dropped into a copy of the package, and is there with no other line changed."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from launch.paths import ROOT
+
+FILES = {
+    "effects/halve.py": '''
+from typing import Literal
+from pydantic import ConfigDict
+from tropein.core.document import AnimatedNumber, EffectBase, control
+from tropein.core.effects.registry import effect
+from tropein.core.raster.picture import Picture
+
+def _apply(picture, values, scale):
+    pixels = picture.pixels.copy()
+    pixels[..., :3] *= values["share"]
+    return Picture(pixels, picture.window)
+
+@effect(_apply)
+class Halve(EffectBase):
+    """Dims."""
+    model_config = ConfigDict(title="Halve")
+    kind: Literal["halve"] = "halve"
+    share: AnimatedNumber = control(0.5, "Share", soft=(0, 1))
+''',
+    "contents/dot.py": '''
+from typing import ClassVar, Literal
+import numpy as np
+from tropein.core.document import AnimatedNumber, control
+from tropein.core.document.content import CONTENTS, ContentBase
+from tropein.core.raster.picture import Picture
+
+@CONTENTS.add
+class Dot(ContentBase):
+    """A white dot in the middle."""
+    title: ClassVar[str] = "Dot"
+    kind: Literal["dot"] = "dot"
+    radius: AnimatedNumber = control(20.0, "Radius", soft=(0, 400), unit="px")
+
+    def picture(self, context):
+        return context.drawn(self)
+
+    def draw(self, values, window, scale):
+        y, x = np.mgrid[window.y0:window.y1, window.x0:window.x1] + 0.5
+        w, h = window.width, window.height
+        inside = np.hypot(x - w / 2, y - h / 2) < values["radius"] * scale
+        return Picture(np.repeat(inside[..., None], 4, 2).astype(np.float32), window)
+''',
+    "meets/double.py": '''
+from typing import ClassVar, Literal
+from tropein.core.animate.sample import sample
+from tropein.core.document import AnimatedNumber, control
+from tropein.core.document.meet import MEETS, MeetBase
+from tropein.core.raster.picture import Picture
+
+@MEETS.add
+class Twice(MeetBase):
+    """Twice as bright."""
+    title: ClassVar[str] = "Twice"
+    kind: Literal["twice"] = "twice"
+    by: AnimatedNumber = control(2.0, "By", soft=(0, 4))
+
+    def over(self, picture, meeting):
+        by = sample(self.by, meeting.frame)
+        return meeting.step("twice", by, (picture,), lambda p: Picture(p.pixels * [by, by, by, 1], p.window))
+''',
+    "movers/step.py": '''
+from typing import ClassVar, Literal
+from tropein.core.document.mover import MOVERS, MoverBase, setting
+
+@MOVERS.add
+class Step(MoverBase):
+    """Goes up by so much a frame."""
+    title: ClassVar[str] = "Step"
+    kind: Literal["step"] = "step"
+    by: float = setting(1.0, "by")
+
+    def moved(self, numbers, frame, sampler):
+        return tuple(n + self.by * frame for n in numbers)
+''',
+    "commands/hide.py": '''
+from typing import ClassVar
+from tropein.core.commands.common import Layers, known, named
+from tropein.core.commands.registry import Change, Command, command
+
+@command
+class Hide(Command):
+    """Hides layers."""
+    name: ClassVar[str] = "hide"
+    title: ClassVar[str] = "Hide"
+    layers: Layers
+
+    def run(self, shot, document):
+        for layer in known(shot, "layers", self.layers):
+            document["layers"][layer]["visible"] = False
+        return Change(f"hide {named(shot, self.layers)}")
+''',
+}  # fmt: skip
+
+SCRIPT = """
+import json, sys
+import numpy as np
+from tropein.app.api.about import about
+from tropein.core.commands import do
+from tropein.core.compose.render import Renderer
+from tropein.core.document.upgrade import load_shot
+
+told = about()
+constant = lambda v, **more: {"value": v, **more}
+dot = {"id": "d", "name": "d", "content": {"kind": "dot"}, "place": {"position": constant([32, 18])}, "effects": {"e": {"kind": "halve", "id": "e"}}, "chain": ["e"],
+       "meets": {"m": {"kind": "twice", "id": "m", "by": constant(3.0)}}, "meeting": ["m"],
+       "opacity": constant(1.0)}
+dot["place"]["position"] |= {"movers": {"s": {"kind": "step", "id": "s", "by": 2.0}}, "moving": ["s"]}
+document = {"schema_version": 3, "name": "k", "size": [64, 36], "rate": "24/1", "frames": 9, "trim": [0, 8], "layers": {"d": dot}, "stack": ["d"]}
+document["layers"]["d"]["content"]["radius"] = constant(5.0)
+shot = load_shot(document)
+assert load_shot(shot.model_dump(mode="json")) == shot
+renderer = Renderer(None, lambda *_: None, 1 << 20)
+def drawn(s, f):
+    return renderer.frame(s, f).fill(renderer.planner(s).frame_window)
+first, later = drawn(shot, 0), drawn(shot, 4)
+ys, xs = np.nonzero(later[..., 3] > 0.5)
+hidden, _, change = do(shot, "hide", {"layers": ["d"]})
+print(json.dumps({
+    "effects": [e.kind for e in told.effects], "contents": [c.kind for c in told.contents], "meets": [m.kind for m in told.meets],
+    "movers": [m.kind for m in told.movers], "commands": [c.name for c in told.commands],
+    "middle": float(first[18, 32, 0]), "at": [float(xs.mean()) + 0.5, float(ys.mean()) + 0.5], "hidden": float(drawn(hidden, 0).max()), "label": change.label,
+    "params": [p.name for c in told.contents if c.kind == "dot" for p in c.params],
+}))
+"""
+
+
+def test_a_kind_of_each_family_is_one_file(tmp_path: Path) -> None:
+    shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+    for name, source in FILES.items():
+        (tmp_path / "src" / "tropein" / "core" / name).write_text(source)
+    env = {**os.environ, "PYTHONPATH": str(tmp_path / "src"), "NUMBA_CACHE_DIR": str(tmp_path / "numba")}
+    done = subprocess.run(
+        [sys.executable, "-c", SCRIPT], env=env, capture_output=True, text=True, cwd=tmp_path, check=False
+    )
+    assert done.returncode == 0, done.stderr[-3000:]
+    told = json.loads(done.stdout.splitlines()[-1])
+    for family, kind in (
+        ("effects", "halve"),
+        ("contents", "dot"),
+        ("meets", "twice"),
+        ("movers", "step"),
+        ("commands", "hide"),
+    ):
+        assert kind in told[family], family
+    assert told["params"] == ["radius"]
+    assert abs(told["middle"] - 1.5) < 1e-5  # a white dot, halved, and three times as bright
+    assert abs(told["at"][0] - 40) < 0.1 and abs(told["at"][1] - 26) < 0.1  # moved by two pixels a frame, both ways
+    assert told["hidden"] == 0 and told["label"] == "hide d"
