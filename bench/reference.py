@@ -199,7 +199,7 @@ def raw_clouds(shot: Shot, folder: Path) -> Path:
     path = folder / "clouds.raw"
     with path.open("wb") as file:
         for frame in range(FRAMES):
-            light = run("noise", black, sampled(shot.layers["clouds"].effects[0], frame), 1.0)
+            light = run("noise", black, sampled(shot.layers["clouds"].looks[0], frame), 1.0)
             file.write(np.rint(np.clip(light.pixels[..., 0], 0, 1) * 255).astype(np.uint8).tobytes())
     return path
 

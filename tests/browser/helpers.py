@@ -90,7 +90,7 @@ def lay_in(page: Page, still: Path) -> None:
     card = page.get_by_role("listitem").filter(has_text=still.stem)
     expect(card.first).to_be_visible(timeout=60_000)
     card.first.hover()
-    card.first.get_by_role("button", name=f"Lay in {still.stem}").click()
+    page.get_by_role("region", name="Shelf").get_by_role("button", name=f"Lay in {still.stem}").first.click()
     expect(page.get_by_test_id("sentence")).to_contain_text(f"{still.stem}, from the shelf")
     page.keyboard.press("Escape")
 

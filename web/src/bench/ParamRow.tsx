@@ -41,13 +41,15 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
       <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
         <Value control={control} value={value} drag={drag} set={set} />
       </div>
+      <span className="flex w-7 shrink-0">
       <MoverMenu parameter={parameter} path={path} label={label} />
       <button
-        className="icon-btn min-w-4 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
+        className="icon-btn w-[14px] min-w-[14px] px-0 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
         onClick={() => void commit(`reset ${label}`, [{ op: "replace", path: `${path}/keys`, value: [] }, { op: "replace", path: `${path}/value`, value: control.default }])}
       >
         <RotateCcw size={11} />
       </button>
+      </span>
     </div>
     <MoverRows parameter={parameter} path={path} label={label} />
     </>

@@ -14,6 +14,11 @@ Back = Callable[[Numbers], Any]
 
 def flat(value: Any) -> tuple[Numbers, Back]:
     """(the numbers of a value, how a value is made of so many numbers again)."""
+    kind = type(value)
+    if kind is float:
+        return (value,), _first
+    if kind is tuple and all(type(v) is float for v in value):
+        return value, _same
     if isinstance(value, Outline):
         return tuple(n for p in value.points for n in p.numbers()), _outline
     if isinstance(value, DrawnCurve):
@@ -23,6 +28,14 @@ def flat(value: Any) -> tuple[Numbers, Back]:
         counts, backs = [len(p) for p, _ in parts], [b for _, b in parts]
         return tuple(n for p, _ in parts for n in p), lambda numbers: _split(numbers, counts, backs)
     return (float(value),), lambda numbers: numbers[0]
+
+
+def _first(numbers: Numbers) -> float:
+    return numbers[0]
+
+
+def _same(numbers: Numbers) -> Numbers:
+    return tuple(numbers)
 
 
 def _split(numbers: Numbers, counts: list[int], backs: list[Back]) -> tuple[Any, ...]:

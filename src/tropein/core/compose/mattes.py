@@ -51,6 +51,12 @@ class Mattes:
 
     def matte(self, matte: Matte, frame: float) -> Step:
         """A matte at a frame. One without pieces covers everything: it does not cut yet."""
+        kept, key = self.pictures.matte_steps, (id(matte), frame)
+        if key not in kept:
+            kept[key] = (matte, self._matte(matte, frame))
+        return kept[key][1]
+
+    def _matte(self, matte: Matte, frame: float) -> Step:
         window = self.window
         if not matte.order:
             return step("matte-full", window, (), lambda: cov.full(window))

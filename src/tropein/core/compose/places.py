@@ -85,6 +85,20 @@ class Places:
         """The group each layer is in."""
         return group_of(self.shot)
 
+    @cached_property
+    def _moves(self) -> dict[tuple[int, float], tuple[Layer, Move | None]]:
+        """What was worked out already: one plan asks for a layer's place several times. The layer is kept so that its number stays its own."""
+        return {}
+
+    @cached_property
+    def _wholes(self) -> dict[tuple[int, float], tuple[Layer, Matrix | None]]:
+        return {}
+
+    def forget(self) -> None:
+        """Let go of what was worked out: another frame is planned now."""
+        self._moves.clear()
+        self._wholes.clear()
+
     def group_matrix(self, layer_id: str, frame: float) -> Matrix | None:
         """What the groups a layer is in do to it, up to the base; None where one of them is hidden by its ride."""
         total, at = np.eye(3), self.groups.get(layer_id)
@@ -143,6 +157,12 @@ class Places:
 
     def move(self, layer: Layer, frame: float) -> Move | None:
         """How footage pixels come to be shot pixels, the lens of a solved camera included; None when a ride hides the layer."""
+        key = (id(layer), frame)
+        if key not in self._moves:
+            self._moves[key] = (layer, self._move(layer, frame))
+        return self._moves[key][1]
+
+    def _move(self, layer: Layer, frame: float) -> Move | None:
         size = layer.content.size(self.shot)
         if layer.place.depth is not None:
             return self._in_depth(layer, layer.place.depth, size, frame)
@@ -321,8 +341,11 @@ class Places:
         return np.linalg.inv(of_layer) @ of_above @ whole
 
     def _whole(self, layer: Layer, frame: float) -> Matrix | None:
-        carried = self.ride_matrix(layer, frame)
-        return None if carried is None else carried @ self._own(layer.place, frame)
+        key = (id(layer), frame)
+        if key not in self._wholes:
+            carried = self.ride_matrix(layer, frame)
+            self._wholes[key] = (layer, None if carried is None else carried @ self._own(layer.place, frame))
+        return self._wholes[key][1]
 
     def _own(self, place: Place, frame: float) -> Matrix:
         """The transform about the pivot, from pixels counted from the picture's centre. Where the pivot rides, the picture is

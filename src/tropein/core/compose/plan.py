@@ -18,7 +18,7 @@ from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.scales import working_scale
 from tropein.core.compose.step import Step, step
 from tropein.core.compose.timing import footage_frame, layer_frame
-from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Shot
+from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
 from tropein.core.effects import run, sampled
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
@@ -55,6 +55,16 @@ class Planner:
     def places(self) -> Places:
         return Places(self.shot, self.paths, self.base)
 
+    @cached_property
+    def _inner(self) -> dict[tuple[str, float], Planner]:
+        """Planners of groups that lie elsewhere, at a frame."""
+        return {}
+
+    @cached_property
+    def matte_steps(self) -> dict[tuple[int, float], tuple[Matte, Step]]:
+        """Mattes that were planned already: many layers may be cut by one."""
+        return {}
+
     @property
     def frame_window(self) -> Window:
         if self.window is not None:
@@ -64,7 +74,14 @@ class Planner:
 
     def plan(self, frame: float) -> Step:
         """The whole stack at a frame."""
+        self._forget()
         return self.stack(self.shot.stack, frame)
+
+    def _forget(self) -> None:
+        """What was worked out for another frame is of no use any more."""
+        self.places.forget()
+        self._inner.clear()
+        self.matte_steps.clear()
 
     def stack(self, stack: list[str], frame: float) -> Step:
         """Layers laid over each other at a frame. Those between two veils are laid in one pass."""
@@ -119,6 +136,7 @@ class Planner:
 
     def matte(self, matte_id: str, frame: float) -> Step:
         """A matte's coverage of the frame."""
+        self._forget()
         return Mattes(self).matte(self.shot.mattes[matte_id], frame)
 
     def layer(self, layer: Layer, frame: float) -> Step | None:
@@ -209,9 +227,12 @@ class Planner:
         if group is None or group == self.base:
             return self
         matrix = self.places.group_matrix(layer.id, frame)
-        if matrix is None or np.array_equal(matrix, np.eye(3)):
+        if matrix is None or np.array_equal(matrix, IDENTITY):
             return self
-        return replace(self, base=group, window=self._seen_of(Move(matrix).scaled(self.scale, self.scale).matrix))
+        if (group, frame) not in self._inner:
+            window = self._seen_of(Move(matrix).scaled(self.scale, self.scale).matrix)
+            self._inner[group, frame] = replace(self, base=group, window=window)
+        return self._inner[group, frame]
 
     def _covered(self, layer: Layer, cuts: dict[str, Cut], frame: float) -> Step | None:
         """What a layer's cuts leave, in this frame: mattes within a group go where the group goes."""
@@ -357,6 +378,7 @@ class Planner:
         )  # fmt: skip
 
 
+IDENTITY = np.eye(3)
 LEAST_SHARE = 1e-4  # nearer to a whole frame than this nothing is mixed
 MOST_SEEN, ROOM_PX = 2, 4  # how far beyond the frame a group's picture is made, in frames; and a margin
 

@@ -65,6 +65,21 @@ def found_in(model: BaseModel, address: tuple[str, ...] = ()) -> Iterator[Found]
             yield from _within(value, mark, (*address, name))
 
 
+def pointers(thing: BaseModel) -> tuple[Found, ...]:
+    """Every pointer within a thing of a map of the shot, by addresses within it; worked out once for each model, since those of a document that is
+    held are never changed in place."""
+    kept = _pointers.get(id(thing))
+    if kept is None or kept[0] is not thing:
+        if len(_pointers) >= MOST_KEPT:
+            _pointers.clear()
+        kept = _pointers[id(thing)] = (thing, tuple(found_in(thing)))
+    return kept[1]
+
+
+MOST_KEPT = 20_000
+_pointers: dict[int, tuple[BaseModel, tuple[Found, ...]]] = {}
+
+
 def _within(value: Any, mark: Ref | Stored | None, address: tuple[str, ...]) -> Iterator[Found]:
     if isinstance(value, str):
         if mark is not None:

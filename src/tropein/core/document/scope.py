@@ -5,7 +5,7 @@ from __future__ import annotations
 from graphlib import CycleError, TopologicalSorter
 from typing import TYPE_CHECKING
 
-from tropein.core.document.references import Ref, found_in
+from tropein.core.document.references import Ref, pointers
 
 if TYPE_CHECKING:
     from tropein.core.document.shot import Shot
@@ -58,7 +58,7 @@ def circles(shot: Shot) -> list[str]:
         for child in layer.stack or ():
             need(own, f"picture:{child}")
             need(f"place:{child}", place)
-        for found in found_in(layer):
+        for found in pointers(layer):
             mark = found.mark
             if not isinstance(mark, Ref) or not mark.sees:
                 continue
@@ -69,7 +69,7 @@ def circles(shot: Shot) -> list[str]:
             else:
                 need(own, f"{mark.sees}:{found.value}")
     for matte in shot.mattes.values():
-        for found in found_in(matte):
+        for found in pointers(matte):
             mark = found.mark
             if isinstance(mark, Ref) and mark.sees:
                 need(f"matte:{matte.id}", f"{'matte' if mark.to == 'mattes' else mark.sees}:{found.value}")

@@ -10,7 +10,7 @@ from tropein.core.document.base import Frame, Id, Model, Name, Rate, Size
 from tropein.core.document.footage import Footage
 from tropein.core.document.layer import Layer
 from tropein.core.document.matte import ChromaPiece, DifferencePiece, Matte
-from tropein.core.document.references import WORDS, Found, Ref, found_in
+from tropein.core.document.references import WORDS, Found, Ref, pointers
 from tropein.core.document.scope import circles, scope_problems
 from tropein.core.document.track import Track
 
@@ -81,7 +81,13 @@ def broken_references(shot: Shot) -> list[str]:
         for layer in shot.layers.values()
         if layer.span is not None and layer.span[0] > layer.span[1]
     ]
-    problems += [problem for found in found_in(shot) if (problem := _broken(shot, found)) is not None]
+    problems += [
+        problem
+        for where in ("layers", "mattes", "tracks")
+        for key, thing in getattr(shot, where).items()
+        for found in pointers(thing)
+        if (problem := _broken(shot, (where, key), found)) is not None
+    ]
     problems += [
         f"the track {track.name} is bridged by itself" for track in shot.tracks.values() if track.bridge == track.id
     ]
@@ -94,14 +100,18 @@ def broken_references(shot: Shot) -> list[str]:
     return problems or circles(shot)
 
 
-def _broken(shot: Shot, found: Found) -> str | None:
+def _broken(shot: Shot, thing_at: tuple[str, str], found: Found) -> str | None:
     mark = found.mark
     if not isinstance(mark, Ref):
         return None
     thing = getattr(shot, mark.to).get(found.value)
     if thing is None:
-        return f"{owner(shot, found.address)} {mark.says} {WORDS[mark.to]} that is not in the shot"
-    return None if mark.fits(thing) else f"{owner(shot, found.address)} {mark.says} something that is not {mark.what}"
+        return f"{owner(shot, (*thing_at, *found.address))} {mark.says} {WORDS[mark.to]} that is not in the shot"
+    return (
+        None
+        if mark.fits(thing)
+        else f"{owner(shot, (*thing_at, *found.address))} {mark.says} something that is not {mark.what}"
+    )
 
 
 def owner(shot: Shot, address: tuple[str, ...]) -> str:
