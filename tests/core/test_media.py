@@ -96,7 +96,7 @@ def test_an_uneven_rate_is_conformed_and_said(tmp_path: Path) -> None:
     path = write_clip(tmp_path / "uneven.mkv", moving_frames(10, 64, 48), rate=Fraction(25), pts=pts)
     record = probe([path])
     assert record.frames == 16 and Fraction(record.rate) == 25
-    assert "uneven" in record.notes[-1] or any("uneven" in n for n in record.notes)
+    assert any("uneven" in n for n in record.notes)
     assert [round(p * Fraction(record.time_base) * 1000) for p in record.pts][:8] == [0, 40, 80, 80, 80, 80, 240, 280]
 
 

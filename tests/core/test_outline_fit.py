@@ -77,6 +77,7 @@ def test_the_hint_grows_away_from_a_key_and_is_low_where_keys_are_right() -> Non
     assert off[0] == 0 and all(o is not None for o in off)
     assert off[1] < off[2] < off[3] and off[3] == pytest.approx(8, abs=2)  # type: ignore[operator]
     both = shot([(0, 160), (11, 171)])
-    assert all((outline_fit(renderer, both, "m", "s", f).off_px or 0) <= 1 for f in (3, 6, 9))
+    right = [outline_fit(renderer, both, "m", "s", f).off_px for f in (3, 6, 9)]
+    assert all(o is not None and o <= 1 for o in right), right
     with pytest.raises(NotFound):
         outline_fit(renderer, both, "m", "nothing", 3)

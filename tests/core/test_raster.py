@@ -164,6 +164,8 @@ def test_warps_stay_in_range_and_in_the_frame(shift: float, scale: float, angle:
     m = warp.translation(shift, 10) @ warp.rotation(angle) @ warp.scaling(scale, scale)
     got = warp.warp(random_picture(4), m, F)
     assert got.window.meet(F) == got.window or got.window.empty
+    if abs(shift) < 5 and abs(scale) > 0.5:  # then it cannot have left the frame
+        assert got.pixels[..., 3].sum() > 0
     assert got.pixels.size == 0 or (got.pixels.min() >= 0 and got.pixels[..., 3].max() <= 1)
 
 

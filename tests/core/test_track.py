@@ -183,4 +183,5 @@ def test_what_may_not_differ_is_held_to() -> None:
     held = Matching(turn=False)
     found, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 23)), held)
     free, _ = follow(clip, Anchor(0, tuple(clip.truth(0))), [], Wish((0, 23)))
-    assert clip.errors(free).mean() < 0.5 * clip.errors(found).mean() or sum(f.lost for f in found.values()) > 3
+    off = [3.0 if f.lost else float(np.linalg.norm(np.array(f.xy) - clip.truth(i))) for i, f in found.items()]
+    assert clip.errors(free).mean() < 0.5 * np.mean(off)  # where it was lost it counts as three pixels off

@@ -48,6 +48,10 @@ export function usePicture(variant: string, scale: number, channel: string, want
   useEffect(() => {
     asked.current = { variant, scale };
   }, [variant, scale]);
+  const show = useCallback((bitmap: ImageBitmap) => {
+    frames.show(channel, bitmap);
+    setPicture(bitmap);
+  }, [channel]);
   const load = useCallback(async () => {
     if (!wanted || !useBench.getState().stored) return;
     if (busy.current) {
@@ -63,7 +67,9 @@ export function usePicture(variant: string, scale: number, channel: string, want
         const draft = now.overlay.length > 0;
         const { variant, scale } = asked.current; // what is wanted now, which may be another than when this loop began
         const bitmap = await fetchPicture({ frame: now.frame, variant, scale: draft ? scale * DRAG_SCALE : scale, draft }, channel);
-        if (bitmap) setPicture(bitmap);
+        if (bitmap) {
+          show(bitmap);
+        }
         setProblem("");
       } while (again.current);
     } catch (error) {
@@ -72,9 +78,9 @@ export function usePicture(variant: string, scale: number, channel: string, want
       busy.current = false;
       setLoading(false);
     }
-  }, [channel, wanted]);
+  }, [channel, wanted, show]);
   useEffect(() => {
     if (!playing || channel !== "view") void load();
   }, [load, frame, stored?.revision, overlay, view, matte, playing, dragging, id, channel, variant, scale]);
-  return { picture, problem, loading, show: setPicture };
+  return { picture, problem, loading, show };
 }

@@ -1,12 +1,13 @@
-import { expect, test } from "vitest";
-import { comboOf } from "../bench/actions";
+import { expect, test, vi } from "vitest";
+import { comboOf, onLayer } from "../bench/actions";
 import { line } from "../bench/CurveField";
 import { fps, parametersOf, timecode } from "../bench/names";
 import { marks } from "../document/marks";
 import type { About, Layer, TrackFile } from "../document/types";
+import { useBench } from "../state/bench";
 import { FrameCache } from "./frames";
 
-const bitmap = (width: number, height: number) => ({ width, height }) as ImageBitmap;
+const bitmap = (width: number, height: number) => ({ width, height, close: vi.fn() }) as unknown as ImageBitmap;
 
 test("pictures are kept up to a number of bytes, the longest unused go first", () => {
   const cache = new FrameCache(3 * 400);
@@ -18,9 +19,38 @@ test("pictures are kept up to a number of bytes, the longest unused go first", (
   expect(cache.has("c")).toBe(true);
 });
 
+test("what is neither kept nor shown gives its memory back, soon", () => {
+  vi.useFakeTimers();
+  const cache = new FrameCache(400);
+  const [first, second, drag] = [bitmap(10, 10), bitmap(10, 10), bitmap(10, 10)];
+  cache.put("a", first);
+  cache.show("view", first);
+  cache.put("b", second); // the first must go, but is on screen
+  vi.runAllTimers();
+  expect(first.close).not.toHaveBeenCalled();
+  cache.show("view", drag);
+  vi.runAllTimers();
+  expect(first.close).toHaveBeenCalledOnce();
+  cache.show("view", second);
+  vi.runAllTimers();
+  expect(drag.close).toHaveBeenCalledOnce();
+  expect(second.close).not.toHaveBeenCalled();
+  vi.useRealTimers();
+});
+
+test("keys go to the effect of the same kind on another layer, whichever place it has", () => {
+  const effects = (...kinds: string[]) => ({ effects: Object.fromEntries(kinds.map((kind, i) => [`e${i}`, { id: `e${i}`, kind }])), chain: kinds.map((_, i) => `e${i}`), meets: {}, meeting: [] });
+  useBench.setState({ shot: { layers: { a: effects("blur", "grade", "blur"), b: effects("grade", "blur"), c: effects("glow") } } as never });
+  expect(onLayer("/layers/a/effects/e0/radius", "b")).toBe("/layers/b/effects/e1/radius");
+  expect(onLayer("/layers/a/effects/e2/radius", "b")).toBe("/layers/b/effects/e1/radius");
+  expect(onLayer("/layers/a/effects/e1/exposure", "c")).toBe("/layers/c/effects/none/exposure");
+  expect(onLayer("/layers/a/place/position", "b")).toBe("/layers/b/place/position");
+});
+
 test("times are told in minutes, seconds and frames", () => {
   expect(timecode(31, "24/1")).toBe("00:01:07");
   expect(timecode(1800, "30000/1001")).toBe("01:00:00");
+  expect(timecode(24 * 3661, "24/1")).toBe("01:01:01:00");
   expect(fps("24000/1001")).toBeCloseTo(23.976, 3);
 });
 

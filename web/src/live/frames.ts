@@ -1,8 +1,11 @@
 /** Pictures kept as bitmaps, ready to draw, up to a number of bytes; the longest unused are dropped first. */
 const LIMIT_BYTES = 700 * 1024 * 1024;
 
+const GIVE_BACK_MS = 1000;
+
 export class FrameCache {
   private kept = new Map<string, ImageBitmap>();
+  private shown = new Map<string, ImageBitmap>();
   private bytes = 0;
   private limit: number;
   /** Counts changes, so that views of what is cached know when to look again. */
@@ -38,11 +41,26 @@ export class FrameCache {
     }
   }
 
+  /** A picture is on screen now, in place of the one before: that is given back unless it is kept. */
+  show(channel: string, bitmap: ImageBitmap): void {
+    const before = this.shown.get(channel);
+    this.shown.set(channel, bitmap);
+    if (before && before !== bitmap) this.giveBack(before);
+  }
+
   private drop(key: string): void {
     const old = this.kept.get(key);
     if (!old) return;
     this.bytes -= old.width * old.height * 4;
     this.kept.delete(key);
+    this.giveBack(old);
+  }
+
+  /** Its memory, once nothing shows it any more: a picture may still be drawn until the next one is. */
+  private giveBack(bitmap: ImageBitmap): void {
+    setTimeout(() => {
+      if (![...this.shown.values(), ...this.kept.values()].includes(bitmap)) bitmap.close();
+    }, GIVE_BACK_MS);
   }
 }
 

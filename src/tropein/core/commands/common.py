@@ -12,7 +12,6 @@ from tropein.core.errors import BadInput, NotFound
 
 Plain = dict[str, Any]
 Layers = Annotated[list[Id], Field(min_length=1, max_length=500)]
-MAPS = {"effects", "meets", "cuts", "pieces"}
 
 
 def known(shot: Shot, where: str, things: list[str]) -> list[str]:

@@ -14,15 +14,6 @@ MAPS = {"footage", "layers", "tracks", "mattes", "cues", "cuts", "fine_within", 
 OPTIONAL = {"ride", "pivot_ride", "hang", "steady", "depth"}
 
 
-def uses(shot: Shot, where: str, thing: str) -> list[tuple[str, ...]]:
-    """The addresses of everything that points at a thing of a map of the shot ("tracks", "mattes", "layers", "footage")."""
-    return [
-        found.address
-        for found in found_in(shot)
-        if isinstance(found.mark, Ref) and found.mark.to == where and found.value == thing
-    ]
-
-
 def take_out(document: Plain, shot: Shot, where: str, things: list[str]) -> None:
     """Remove things from a plain document (that of `shot`), and what hangs on them: pointers are cleared, or go with the smallest thing around
     them that can go; groups go with what is in them. BadInput names what still needs a thing that may not go from under it."""
