@@ -171,3 +171,15 @@ def test_mattes_are_stored_and_what_they_lack_is_refused(client: TestClient, sho
         "difference",
     }
     assert all(c["title"] for p in about["pieces"] for c in p["params"])
+
+
+def test_a_shot_is_duplicated_with_a_history_of_its_own(client: TestClient, shot: str) -> None:
+    edit(client, shot, 0, "rename", "/name", "First")
+    made = client.post(f"/api/shots/{shot}/copy")
+    assert made.status_code == 201, made.text
+    copy = made.json()
+    assert copy["id"] != shot and copy["name"] == "First copy" and copy["revision"] == 0 and copy["undo"] is None
+    edit(client, copy["id"], 0, "rename", "/name", "Second")
+    kept = client.get(f"/api/shots/{shot}").json()
+    assert kept["name"] == "First" and kept["document"]["layers"] == copy["document"]["layers"]
+    assert client.post("/api/shots/gone/copy").status_code == 404

@@ -226,3 +226,24 @@ def test_the_picture_is_large_and_the_page_is_shared_out(three: Page) -> None:
     expect(page.get_by_text("film", exact=True)).to_be_visible()
     page.keyboard.press("Shift+Q")
     expect(page.get_by_test_id("lanes")).to_be_visible()
+
+
+def test_moments_are_named_moved_and_let_go(three: Page) -> None:
+    page = three
+    go_to(page, 5)
+    page.keyboard.press("n")
+    page.keyboard.type("the tap")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Undo: name the cue the tap")).to_be_visible()
+    go_to(page, 8)
+    cue = page.get_by_title("Cue the tap")
+    cue.click()
+    page.get_by_role("menuitem", name="move it here (8)").click()
+    expect(page.get_by_role("button", name="Undo: move the cue the tap")).to_be_visible()
+    go_to(page, 0)
+    cue.click()
+    page.get_by_role("menuitem", name="go there").click()
+    expect(page.get_by_test_id("frame")).to_have_text("f 0008")
+    cue.click()
+    page.get_by_role("menuitem", name="remove it").click()
+    expect(cue).to_have_count(0)

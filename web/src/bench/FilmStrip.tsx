@@ -6,6 +6,7 @@ import { got } from "../api/client";
 import { Axis, frameAt, useAxis } from "./axis";
 import { keyOf } from "./usePictures";
 import { footageOf } from "../document/layers";
+import { Cues } from "./Cues";
 
 const json = <T,>(url: string) => got<T>(fetch(url).then(async (response) => ({ data: response.ok ? await response.json() : undefined, error: response.ok ? undefined : {}, response })));
 
@@ -58,9 +59,7 @@ export function FilmStrip() {
         <div className="pointer-events-none absolute inset-y-0 right-0 bg-ground/75" style={{ width: `${(1 - (b + 1) / shot.frames) * 100}%` }} />
         <div {...trim(0)} className="absolute inset-y-0 w-[7px] cursor-ew-resize rounded-l border-l-2 border-ink bg-ink/10" style={{ left: `${(a / shot.frames) * 100}%` }} />
         <div {...trim(1)} className="absolute inset-y-0 w-[7px] -translate-x-full cursor-ew-resize rounded-r border-r-2 border-ink bg-ink/10" style={{ left: `${((b + 1) / shot.frames) * 100}%` }} />
-        {Object.values(shot.cues).map((c) => (
-          <span key={c.id} className="pointer-events-none absolute top-0 border-l border-dashed border-ink/70 bg-black/60 px-1 text-small" style={{ left: `${((c.frame + 0.5) / shot.frames) * 100}%` }}>{c.name}</span>
-        ))}
+        <Cues />
         <Axis frame={frame} frames={shot.frames} head />
       </div>
     </div>

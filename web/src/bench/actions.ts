@@ -5,6 +5,7 @@ import type { Key, Layer } from "../document/types";
 import { useBench, type MatteView, type Tool } from "../state/bench";
 import { go } from "../route";
 import { useLayout } from "../state/layout";
+import { addCue } from "./Cues";
 import { removeKeys } from "./Lanes";
 import { removePoints } from "./shaping";
 import { takePen } from "./cutouts";
@@ -178,6 +179,7 @@ export const ACTIONS: Action[] = [
   { group: "Time", name: "Loop from here", keys: "I", run: () => s().set({ loop: [s().frame, Math.max(s().loop?.[1] ?? s().shot!.trim[1], s().frame)] }) },
   { group: "Time", name: "Loop up to here", keys: "O", run: () => s().set({ loop: [Math.min(s().loop?.[0] ?? s().shot!.trim[0], s().frame), s().frame] }) },
   { group: "Time", name: "Loop the whole trim", keys: "Shift+O", run: () => s().set({ loop: null }) },
+  { group: "Time", name: "Name this moment (a cue)", keys: "N", run: addCue },
   { group: "Picture", name: "Fit the picture", keys: "F", run: () => s().set({ zoom: "fit", pan: [0, 0] }) },
   { group: "Picture", name: "One to one", keys: "X", run: () => s().set({ zoom: 1, pan: [0, 0] }) },
   { group: "Picture", name: "Only the picture", keys: "Q", run: () => useLayout.getState().toggle("picture") },

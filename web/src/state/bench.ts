@@ -38,6 +38,8 @@ interface Bench {
   also: string[];
   /** The group whose own stack is looked at, null for the shot's. */
   inside: string | null;
+  /** The cue whose name is being typed. */
+  naming: string | null;
   /** Groups whose layers are shown in the row of panes. */
   unfolded: string[];
   keys: KeyRef[];
@@ -139,11 +141,11 @@ export const useBench = create<Bench>((set, get) => {
       return got<ShotState>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body));
     });
   return {
-    id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, also: [], inside: null, unfolded: [], keys: [], lanesAs: "lanes",
+    id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, also: [], inside: null, naming: null, unfolded: [], keys: [], lanesAs: "lanes",
     view: "picture", compare: "off", wipe: 0.5, peek: false, zoom: "fit", pan: [0, 0], brush: 16, tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null, drawer: null, dialog: "none",
     message: null, conflict: null,
     open: async (id) => {
-      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, also: [], inside: null, unfolded: [], keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null });
+      set({ id, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], playing: false, selection: { kind: "shot" }, also: [], inside: null, naming: null, unfolded: [], keys: [], zoom: "fit", pan: [0, 0], loop: null, conflict: null, drawer: null, view: "picture", compare: "off", tool: "move", drawn: [], piece: null, points: [], cutFor: null, scene: null });
       try {
         const state = await getShot(id);
         if (get().id !== id) return;

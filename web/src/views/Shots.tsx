@@ -1,4 +1,4 @@
-import { Trash2, Upload } from "lucide-react";
+import { Copy, Trash2, Upload } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api, cancelRun, got, queries, useRuns, useShots } from "../api/client";
 import type { ShotCard } from "../document/types";
@@ -56,6 +56,14 @@ function Card({ shot }: { shot: ShotCard }) {
       useBench.getState().say((error as Error).message);
     }
   };
+  const copy = async () => {
+    try {
+      await got(api.POST("/api/shots/{shot_id}/copy", { params: { path: { shot_id: shot.id } } }));
+      await queries.invalidateQueries({ queryKey: ["shots"] });
+    } catch (error) {
+      useBench.getState().say((error as Error).message);
+    }
+  };
   return (
     <article className="group relative overflow-hidden rounded-xl border border-line bg-surface hover:border-[#5a5a5a]">
       <div>
@@ -76,7 +84,8 @@ function Card({ shot }: { shot: ShotCard }) {
         {sure ? (
           <span className="flex gap-1"><button className="btn border-warn py-0 text-warn" onClick={() => void remove()}>{shot.runs ? `Delete it, and ${shot.runs === 1 ? "what was made of it" : `all ${shot.runs} renders and other work of it`}` : "Delete it"}</button><button className="btn py-0" onClick={() => setSure(false)}>Keep</button></span>
         ) : (
-          <button className="icon-btn opacity-0 group-hover:opacity-100 focus-visible:opacity-100" aria-label={`Delete ${shot.name}`} onClick={() => setSure(true)}><Trash2 size={14} /></button>
+          <span className="flex"><button className="icon-btn opacity-0 group-hover:opacity-100 focus-visible:opacity-100" aria-label={`Duplicate ${shot.name}`} title="Duplicate" onClick={() => void copy()}><Copy size={14} /></button>
+          <button className="icon-btn opacity-0 group-hover:opacity-100 focus-visible:opacity-100" aria-label={`Delete ${shot.name}`} onClick={() => setSure(true)}><Trash2 size={14} /></button></span>
         )}
       </div>
     </article>

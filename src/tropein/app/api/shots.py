@@ -147,6 +147,12 @@ def delete_shot(shot_id: IdInPath, db: Db, work: Work, after: BackgroundTasks) -
     shots.delete(db, shot_id)
 
 
+@router.post("/{shot_id}/copy", status_code=201)
+def copy_shot(shot_id: IdInPath, db: Db) -> ShotOut:
+    """A second shot with the same document, to try something else in."""
+    return _out(shots.copy(db, shot_id), 201)
+
+
 @router.post("/{shot_id}/edits")
 def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> ShotOut:
     return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client, body.key))

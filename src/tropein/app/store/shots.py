@@ -54,6 +54,12 @@ def create(session: Session, shot: Shot, shot_id: str | None = None) -> ShotStat
     return state(session, row.id)
 
 
+def copy(session: Session, shot_id: str) -> ShotState:
+    """A second shot with the same document; its history begins anew."""
+    shot = load_shot(row_of(session, shot_id).document)
+    return create(session, shot.model_copy(update={"name": f"{shot.name[:110]} copy"}))
+
+
 def row_of(session: Session, shot_id: str, lock: bool = False) -> ShotRow:
     row = session.get(ShotRow, shot_id, with_for_update=lock or None)
     if row is None:

@@ -32,7 +32,6 @@ from tropein.core.raster.warp import (
     Quality,
     apply,
     quad_to_quad,
-    rotation,
     scaling,
     speed_px,
     translation,
@@ -355,9 +354,17 @@ class Places:
         if place.pivot_ride is not None:
             moved = self.ridden(place.pivot_ride, position, frame)
             about = position if moved is None else apply(moved, position[None])[0]
-        return (
-            translation(*about)
-            @ rotation(sample(place.rotation, frame))
-            @ scaling(*sample(place.scale, frame))
-            @ translation(*(position - pivot - about))
+        # moved back by the rest, scaled, turned, moved: written out, for this is asked of every layer in every frame
+        angle, (sx, sy), (dx, dy) = (
+            math.radians(sample(place.rotation, frame)),
+            sample(place.scale, frame),
+            position - pivot - about,
+        )
+        c, s = math.cos(angle), math.sin(angle)
+        return np.array(
+            [
+                [c * sx, -s * sy, about[0] + c * sx * dx - s * sy * dy],
+                [s * sx, c * sy, about[1] + s * sx * dx + c * sy * dy],
+                [0.0, 0.0, 1.0],
+            ]
         )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, TypeVar
 
 from tropein.core.animate.sample import sample
@@ -47,7 +48,7 @@ def sampled(parameters: Kind, frame: float) -> Values:
     """All parameters of a thing at a frame, of an effect the mix included; the frame itself where the effect lives by it. `own` takes the
     picture's pixels to those a centre is given in: the planner knows better than that they are the same."""
     values = {}
-    for name in type(parameters).model_fields:
+    for name in _names(type(parameters)):
         value = getattr(parameters, name)
         values[name] = sample(value, frame) if isinstance(value, Animated) else value
     if getattr(parameters, "varies", False):
@@ -57,11 +58,16 @@ def sampled(parameters: Kind, frame: float) -> Values:
     return values
 
 
+@lru_cache(None)
+def _names(cls: type[Kind]) -> tuple[str, ...]:
+    return tuple(cls.model_fields)
+
+
 def run(kind: str, picture: Picture, values: Values, scale: float) -> Picture:
     """The picture after the effect, its mix not yet laid in."""
-    return (
-        _APPLY[kind](picture, values, scale) if kind in _APPLY else picture
-    )  # a kind that is not installed here does nothing
+    if kind not in _APPLY:  # not installed here
+        return picture
+    return _APPLY[kind](picture, values, scale)
 
 
 def described() -> list[Described]:
