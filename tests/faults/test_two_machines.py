@@ -214,4 +214,6 @@ def asked_database(place: Path, query: str) -> set[str]:
 
 
 def pg_folders(place: Path) -> list[Path]:
-    return [place / "pg" / "server.json", *Path("/var/lib/postgresql").glob("tropein-*/server.json")]
+    """Where the database's server says how it is reached: this place's own folder, else the newest of those that stand on the machine."""
+    others = Path("/var/lib/postgresql").glob("tropein-*/server.json")
+    return [place / "pg" / "server.json", *sorted(others, key=lambda p: -p.stat().st_mtime)]
