@@ -1,7 +1,7 @@
 import { lazy, Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useShelf } from "../api/client";
 import { useLiveTracks } from "../live/tracks";
-import { useBench } from "../state/bench";
+import { showsTrays, useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { useLayout } from "../state/layout";
 import { Dialogs } from "./Dialogs";
@@ -31,7 +31,7 @@ export function Bench({ id }: { id: string }) {
     observer.observe(main.current!);
     return () => observer.disconnect();
   }, []);
-  const trays = useBench((s) => s.unfolded.some((id) => s.shot?.layers[id] && id !== s.inside));
+  const trays = useBench(showsTrays);
   const left = room[1] - STRIP_PX - (trays ? TRAY_PX : 0) - Math.ceil((room[0] * h) / w);
   const height = lanes ?? Math.min(Math.max(left, LEAST_LANES_PX), MOST_LANES_PX);
   useShelf();

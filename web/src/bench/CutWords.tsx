@@ -54,7 +54,7 @@ function OneCut({ cut, path, owner }: { cut: Cut; path: string; owner: string })
           </div>
         </Popped>
       </Popover.Root>{" "}
-      (<Menu className={WORD} label="Which side stays" trigger={cut.side} choices={(["inside", "outside"] as const).map((s) => ({ id: s, label: `keep what is ${s}`, checked: cut.side === s, act: () => side(s) }))} />)
+      <span className="whitespace-nowrap">(<Menu className={WORD} label="Which side stays" trigger={cut.side} choices={(["inside", "outside"] as const).map((s) => ({ id: s, label: `keep what is ${s}`, checked: cut.side === s, act: () => side(s) }))} />)</span>
     </span>
   );
 }

@@ -42,7 +42,7 @@ export function Lanes({ height }: { height: number }) {
         {track && !curves && <Health track={track} />}
         {matte && !curves && piecesOf(matte).map((p) => p.kind === "shape" && <FitLane key={p.id} matte={matte} piece={p} />)}
         {layer && !keyed.length && <p className="truncate py-1.5 pl-[124px] text-quiet">No keys yet: the pip before a parameter keys it at this frame.</p>}
-        {matte && !keyed.length && <p className="truncate py-1.5 pl-[124px] text-quiet">No keys yet: key an outline or a parameter of a piece in the sheet, and its lane is here.</p>}
+        {matte && !keyed.length && !piecesOf(matte).some((p) => p.kind === "shape") && <p className="truncate py-1.5 pl-[124px] text-quiet">No keys yet: key an outline or a parameter of a piece in the sheet, and its lane is here.</p>}
         {!layer && !track && !matte && <p className="px-3 py-2 text-quiet">Select a layer, a track or a matte to see its time here.</p>}
         {keyed.length > 0 && (
           <div className="absolute top-[3px] left-[66px] z-20">

@@ -19,7 +19,7 @@ export function MoverMenu({ parameter, path, label }: { parameter: Animated; pat
       : [{ op: "add", path: `${path}/movers`, value: { [id]: mover } }, { op: "add", path: `${path}/moving`, value: [id] }];
     void commit(`let ${title.toLowerCase()} move ${label}`, ops);
   };
-  return <Menu icon className={`icon-btn w-[14px] min-w-[14px] px-0 ${moved ? "text-brass opacity-100!" : ""} opacity-0 group-hover:opacity-100 focus-visible:opacity-100`} label={`Let something move ${label}`} trigger={<Activity size={11} />} choices={kinds.map((k) => ({ id: k.kind, label: k.title, hint: "plus", act: () => add(k.kind, k.title) }))} />;
+  return <Menu icon className={`icon-btn tight ${moved ? "text-brass opacity-100!" : ""} opacity-0 group-hover:opacity-100 focus-visible:opacity-100`} label={`Let something move ${label}`} trigger={<Activity size={11} />} choices={kinds.map((k) => ({ id: k.kind, label: k.title, hint: "plus", act: () => add(k.kind, k.title) }))} />;
 }
 
 /** What moves a parameter, under its row: "plus jitter", with its settings. */

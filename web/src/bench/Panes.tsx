@@ -1,7 +1,7 @@
 import { ChevronLeft, ChevronRight, Eye, EyeOff, Layers2, Move, VenetianMask, Waypoints } from "lucide-react";
 import { Fragment, useEffect, useRef, useState } from "react";
 import type { Layer } from "../document/types";
-import { useBench } from "../state/bench";
+import { showsTrays, useBench } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { goInto } from "./actions";
 import { cutLayer, insertFootage, readDrop, rideLayer, startDrag } from "./drops";
@@ -9,7 +9,8 @@ import { groupOf, hasPlace, isCarrier, isVeil, looksOf, selectedLayers, stackAro
 
 /** The stack as a row of glass panes, nearest the lens at the left, the plate at the right; groups stand in trays. Inside a group, its own stack. */
 export function Panes() {
-  const { shot, inside, unfolded, selectLayers } = useBench();
+  const { shot, inside, selectLayers } = useBench();
+  const trays = useBench(showsTrays);
   const row = useRef<HTMLDivElement>(null);
   const [lasso, setLasso] = useState<[number, number] | null>(null);
   if (!shot) return <div className="h-[112px]" />;
@@ -31,16 +32,15 @@ export function Panes() {
       selectLayers(panes.map((p) => p.dataset.layer!).filter((id) => id !== shot.plate));
     },
   };
-  const tray = unfolded.some((id) => shot.layers[id] && id !== inside);
   const left = row.current?.getBoundingClientRect().left ?? 0;
   return (
-    <div ref={row} className={`relative flex ${tray ? "h-[130px]" : "h-[112px]"} shrink-0 items-center overflow-x-auto border-b border-line px-2`} role="group" aria-label="Layers, nearest the lens first" {...sweep}>
+    <div ref={row} className={`relative flex ${trays ? "h-[130px]" : "h-[112px]"} shrink-0 items-center overflow-x-auto border-b border-line px-2`} role="group" aria-label="Layers, nearest the lens first" {...sweep}>
       <span className="mr-1 shrink-0 rotate-180 text-small text-quiet [writing-mode:vertical-rl]" aria-hidden>near lens</span>
       <Row stack={movable} group={inside} deep={0} />
       <DropPlace group={inside} before={!inside ? shot.plate : null} className={`flex h-[88px] min-w-6 flex-1 items-center px-3 ${movable.length ? "" : "justify-center rounded border border-dashed border-line text-quiet"}`}>
         {movable.length ? <div className="w-full border-t border-dashed border-line" /> : inside ? "Drag panes or footage here, to put them into the group" : "Drag footage or a stock element here from the Shelf, to lay it over the plate"}
       </DropPlace>
-      {!inside && shot.plate && <Pane layer={shot.layers[shot.plate]} plate />}
+      {!inside && shot.plate && <div className="sticky right-0 z-10 rounded-lg bg-ground pl-2"><Pane layer={shot.layers[shot.plate]} plate /></div>}
       {lasso && <div className="pointer-events-none absolute inset-y-1 border border-brass bg-brass/15" style={{ left: Math.min(...lasso) - left, width: Math.abs(lasso[1] - lasso[0]) }} />}
     </div>
   );

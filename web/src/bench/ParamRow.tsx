@@ -25,33 +25,33 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
   const changed = keyed || JSON.stringify(value) !== JSON.stringify(control.default);
   return (
     <>
-    <div className="group flex min-h-7 items-center gap-1.5">
-      <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
-        <button
-          className="icon-btn min-w-5" aria-pressed={here} aria-label={`Key ${control.title}`}
-          onClick={() => void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shot, path, frame))}
-        >
-          <KeyPip parameter={parameter} frame={frame} />
-        </button>
-      </Tip>
-      <Tip text={control.help || control.title}>
-        <span className={`${ride ? "w-[60px]" : "w-[86px]"} shrink-0 truncate ${keyed ? "text-brass" : ""}`}>{control.title}</span>
-      </Tip>
-      {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
-      <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
-        <Value control={control} value={value} drag={drag} set={set} />
+      <div className="group flex min-h-7 items-center gap-1.5">
+        <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
+          <button
+            className="icon-btn min-w-5" aria-pressed={here} aria-label={`Key ${control.title}`}
+            onClick={() => void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shot, path, frame))}
+          >
+            <KeyPip parameter={parameter} frame={frame} />
+          </button>
+        </Tip>
+        <Tip text={control.help || control.title}>
+          <span className={`${ride ? "w-[60px]" : "w-[86px]"} shrink-0 truncate ${keyed ? "text-brass" : ""}`}>{control.title}</span>
+        </Tip>
+        {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
+        <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
+          <Value control={control} value={value} drag={drag} set={set} />
+        </div>
+        <span className="flex shrink-0">
+          <MoverMenu parameter={parameter} path={path} label={label} />
+          <button
+            className="icon-btn tight opacity-0 group-hover:opacity-100 focus-visible:opacity-100 disabled:invisible" disabled={!changed} aria-label={`Reset ${control.title}`}
+            onClick={() => void commit(`reset ${label}`, [{ op: "replace", path: `${path}/keys`, value: [] }, { op: "replace", path: `${path}/value`, value: control.default }])}
+          >
+            <RotateCcw size={11} />
+          </button>
+        </span>
       </div>
-      <span className="flex w-7 shrink-0">
-      <MoverMenu parameter={parameter} path={path} label={label} />
-      <button
-        className="icon-btn w-[14px] min-w-[14px] px-0 opacity-0 group-hover:opacity-100 focus-visible:opacity-100" disabled={!changed} aria-label={`Reset ${control.title}`}
-        onClick={() => void commit(`reset ${label}`, [{ op: "replace", path: `${path}/keys`, value: [] }, { op: "replace", path: `${path}/value`, value: control.default }])}
-      >
-        <RotateCcw size={11} />
-      </button>
-      </span>
-    </div>
-    <MoverRows parameter={parameter} path={path} label={label} />
+      <MoverRows parameter={parameter} path={path} label={label} />
     </>
   );
 }

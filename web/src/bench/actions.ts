@@ -78,14 +78,16 @@ function add(label: string, layer: Layer): void {
   select({ kind: "layer", id: layer.id });
 }
 
-function withLayers(command: string, least = 1): void {
-  const layers = chosen().filter((id) => id !== s().shot?.plate);
-  if (layers.length < least) s().say("Select layers first: with Shift or Ctrl more than one.", "info");
-  else void s().give(command, { layers });
+/** Those of them that can be moved and copied: all but the plate. */
+const movable = (): string[] => chosen().filter((id) => id !== s().shot?.plate);
+
+function duplicate(layers: string[]): void {
+  if (!layers.length) s().say("Select layers first: with Shift or Ctrl more than one.", "info");
+  else void s().give("duplicate", { layers });
 }
 
 async function group(): Promise<void> {
-  const layers = chosen().filter((id) => id !== s().shot?.plate);
+  const layers = movable();
   if (!layers.length) return s().say("Select the layers that are to stand in one group: with Shift or Ctrl more than one.", "info");
   await s().give("group", { layers });
   const { selection, unfolded, set } = s();
@@ -132,7 +134,7 @@ let layersCopied: string[] = [];
 /** Keys where keys are selected, else layers. */
 function copy(): void {
   if (s().keys.length) return copyKeys();
-  layersCopied = chosen().filter((id) => id !== s().shot?.plate);
+  layersCopied = movable();
   copied = [];
   if (layersCopied.length) s().say(`${layersCopied.length === 1 ? s().shot!.layers[layersCopied[0]].name : `${layersCopied.length} layers`} copied; paste puts copies beside them.`, "info");
 }
@@ -140,7 +142,7 @@ function copy(): void {
 function paste(): void {
   if (copied.length) return pasteKeys();
   const there = layersCopied.filter((id) => s().shot?.layers[id]);
-  if (there.length) void s().give("duplicate", { layers: there });
+  if (there.length) duplicate(there);
 }
 
 /** Take a tool in hand, or put it away. */
@@ -198,7 +200,7 @@ export const ACTIONS: Action[] = [
   { group: "Layers", name: "Take the group apart", keys: "Ctrl+Shift+G", run: ungroup },
   { group: "Layers", name: "Go into the group", keys: "G", run: intoSelected },
   { group: "Layers", name: "Out of the group", keys: "U", run: outOfGroup },
-  { group: "Layers", name: "Duplicate", keys: "Ctrl+D", run: () => withLayers("duplicate") },
+  { group: "Layers", name: "Duplicate", keys: "Ctrl+D", run: () => duplicate(movable()) },
   { group: "Layers", name: "Make a twin of the layer", keys: "Shift+W", run: twin },
   { group: "Layers", name: "Remove what is selected", keys: "Delete", run: removeSelection },
   { group: "Layers", name: "Select the shot itself", run: () => s().select({ kind: "shot" }) },

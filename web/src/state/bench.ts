@@ -89,6 +89,9 @@ interface Bench {
   say: (text: string, kind?: "error" | "info") => void;
 }
 
+/** Whether a group in the row of panes is shown open, as a tray. */
+export const showsTrays = ({ shot, unfolded, inside }: Bench): boolean => unfolded.some((id) => shot?.layers[id] !== undefined && id !== inside);
+
 const patched = (shot: Shot, ops: Op[]): Shot =>
   ops.length ? (applyPatch(structuredClone(shot), structuredClone(ops) as never).newDocument as Shot) : shot;
 

@@ -12,7 +12,7 @@ from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
 from tropein.app.store.models import EditRow, RunRow, ShotRow
-from tropein.core.commands import Change, do
+from tropein.core.commands import Change, planned
 from tropein.core.document import SCHEMA_VERSION, Shot, new_id
 from tropein.core.document.held import Held
 from tropein.core.document.patch import PatchOps, apply_patch
@@ -172,7 +172,7 @@ def give(
     row = row_of(session, shot_id, lock=True)
     if _stored_already(session, shot_id, key):
         return state(session, shot_id), Change("")
-    _, ops, change = do(_held(row).shot, command, arguments)
+    ops, change = planned(_held(row), command, arguments)
     _refuse_if_behind(session, row, base, ops)
     return apply(session, shot_id, row.revision, change.label, ops, client, key), change
 

@@ -1,5 +1,5 @@
 """Commands on a shot, one file each."""
 
-from tropein.core.commands.registry import Change, Command, command, commands, do
+from tropein.core.commands.registry import Change, Command, command, commands, do, planned
 
-__all__ = ["Change", "Command", "command", "commands", "do"]
+__all__ = ["Change", "Command", "command", "commands", "do", "planned"]

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
+import copy
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, TypeVar
 
@@ -12,7 +11,10 @@ from pydantic import ValidationError
 
 from tropein.core.document import Shot
 from tropein.core.document.base import Model
-from tropein.core.document.upgrade import explain, load_shot
+from tropein.core.document.held import Held
+from tropein.core.document.kinds import import_all
+from tropein.core.document.patch import PatchOps
+from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput, NotFound
 
 Plain = dict[str, Any]
@@ -49,15 +51,12 @@ def command(cls: C) -> C:
 
 def commands() -> dict[str, type[Command]]:
     """All commands by name."""
-    package = importlib.import_module("tropein.core.commands")
-    for module in pkgutil.iter_modules(package.__path__):
-        importlib.import_module(f"tropein.core.commands.{module.name}")
+    import_all("tropein.core.commands")
     return dict(sorted(_COMMANDS.items()))
 
 
-def do(shot: Shot, name: str, arguments: dict[str, Any]) -> tuple[Shot, list[dict[str, Any]], Change]:
-    """Give a command: (the changed shot, the JSON Patch that made it, what was done). NotFound where there is no such command, BadInput where
-    it does not fit."""
+def planned(held: Held, name: str, arguments: dict[str, Any]) -> tuple[PatchOps, Change]:
+    """What a command would do: (the edit, not validated yet; what it says of it). Errors as in `do`."""
     cls = commands().get(name)
     if cls is None:
         raise NotFound(f"There is no command {name!r}.")
@@ -65,8 +64,15 @@ def do(shot: Shot, name: str, arguments: dict[str, Any]) -> tuple[Shot, list[dic
         given = cls.model_validate(arguments)
     except ValidationError as error:
         raise BadInput(f"{name}: {explain(error)}") from error
-    before = shot.model_dump(mode="json")
-    document = shot.model_dump(mode="json")
-    change = given.run(shot, document)
-    after = load_shot(document)
-    return after, jsonpatch.make_patch(before, after.model_dump(mode="json")).patch, change
+    document = copy.deepcopy(held.plain)
+    change = given.run(held.shot, document)
+    return jsonpatch.make_patch(held.plain, document).patch, change
+
+
+def do(shot: Shot, name: str, arguments: dict[str, Any]) -> tuple[Shot, PatchOps, Change]:
+    """Give a command: (the changed shot, the JSON Patch that made it, what was done). NotFound where there is no such command, BadInput where
+    it does not fit."""
+    held = Held(shot.model_dump(mode="json"), shot)
+    ops, change = planned(held, name, arguments)
+    after, patch, _ = held.edit(ops)
+    return after.shot, patch, change

@@ -37,10 +37,7 @@ class RemoveTracks(Command):
     tracks: Things
 
     def run(self, shot: Shot, document: Plain) -> Change:
-        chosen = known(shot, "tracks", self.tracks)
-        take_out(document, shot, "tracks", chosen)
-        what = f"the track {shot.tracks[chosen[0]].name}" if len(chosen) == 1 else f"{len(chosen)} tracks"
-        return Change(f"remove {what}")
+        return _removed(shot, document, "tracks", self.tracks)
 
 
 @command
@@ -52,7 +49,11 @@ class RemoveMattes(Command):
     mattes: Things
 
     def run(self, shot: Shot, document: Plain) -> Change:
-        chosen = known(shot, "mattes", self.mattes)
-        take_out(document, shot, "mattes", chosen)
-        what = f"the matte {shot.mattes[chosen[0]].name}" if len(chosen) == 1 else f"{len(chosen)} mattes"
-        return Change(f"remove {what}")
+        return _removed(shot, document, "mattes", self.mattes)
+
+
+def _removed(shot: Shot, document: Plain, where: str, things: list[str]) -> Change:
+    chosen = known(shot, where, things)
+    take_out(document, shot, where, chosen)
+    name = getattr(shot, where)[chosen[0]].name
+    return Change(f"remove the {where[:-1]} {name}" if len(chosen) == 1 else f"remove {len(chosen)} {where}")

@@ -205,7 +205,7 @@ class Planner:
 
     def _seen_of(self, to_frame: Matrix) -> Window | None:
         """The part of a group's frame that is seen in this one; None where that is the frame itself."""
-        if np.allclose(to_frame, np.eye(3), atol=1e-9) or abs(np.linalg.det(to_frame)) < 1e-12:
+        if np.allclose(to_frame, IDENTITY, atol=1e-9) or abs(np.linalg.det(to_frame)) < 1e-12:
             return self.window
         f = self.frame_window
         corners = (
@@ -242,14 +242,8 @@ class Planner:
             return made
         matrix = self.places.group_matrix(layer.id, frame)
         assert matrix is not None
-        window, quality, move = self.frame_window, self.quality, Move(matrix).scaled(self.scale, self.scale)
-        grey = step("as-picture", (), (made,), as_picture)
-        placed = step(
-            "warp",
-            ([move.key()], window, quality, "nothing"),
-            (grey,),
-            lambda p: warp_blurred(p, [move], window, quality, "nothing"),
-        )
+        window, grey = self.frame_window, step("as-picture", (), (made,), as_picture)
+        placed = self._warped(grey, [Move(matrix).scaled(self.scale, self.scale)], "nothing")
         return step("coverage", window, (placed,), lambda p: cov.of_picture(p, window))
 
     def footage_frame(self, layer: Layer, frame: float) -> int | None:
@@ -268,15 +262,18 @@ class Planner:
         move = self.places.move(layer, frame)
         if move is None:
             return None
-        window, quality = self.frame_window, self.quality
         totals = [
             m.scaled(self.scale, working)
             for m in self.places.within_shutter(layer, frame, move, self.scale, self.quality)
         ]
         held_edge = layer.place.steady.edge if layer.place.steady else "nothing"
         edge: Edge = "nothing" if held_edge == "zoom" else held_edge
-        parameters = ([m.key() for m in totals], window, quality, edge)
-        return step("warp", parameters, (picture,), lambda p: warp_blurred(p, totals, window, quality, edge))
+        return self._warped(picture, totals, edge)
+
+    def _warped(self, picture: Step, moves: list[Move], edge: Edge) -> Step:
+        window, quality = self.frame_window, self.quality
+        parameters = ([m.key() for m in moves], window, quality, edge)
+        return step("warp", parameters, (picture,), lambda p: warp_blurred(p, moves, window, quality, edge))
 
     def _shows(self, layer: Layer, frame: float) -> bool:
         """Whether a layer is switched on and lives at a frame."""

@@ -8,10 +8,9 @@ from dataclasses import dataclass
 from typing import Annotated, Any
 
 import jsonpatch
-from jsonpointer import resolve_pointer
 from pydantic import TypeAdapter, ValidationError
 
-from tropein.core.document.patch import MOST_COPIED, MOST_OPS, DoesNotFit, PatchOps, weight
+from tropein.core.document.patch import PatchOps, apply_in_place, apply_patch
 from tropein.core.document.shot import Shot, broken_references
 from tropein.core.document.upgrade import explain, load_shot
 from tropein.core.errors import BadInput
@@ -37,14 +36,11 @@ class Held:
     def edit(self, ops: PatchOps) -> tuple[Held, PatchOps, PatchOps]:
         """(the document after an edit, the patch as stored, its inverse). What is validated, dumped and compared is what the operations touch;
         references are checked throughout. BadInput says what does not fit or hold."""
-        if len(ops) > MOST_OPS:
-            raise BadInput(f"A change may have up to {MOST_OPS} operations.")
         named = dict.fromkeys(part for op in ops for part in _parts(op))
         parts = [part for part in named if len(part) < 2 or part[:1] not in named]
         if any(not part for part in parts):
             return self._whole(ops)
-        draft = self._draft(parts)
-        _apply(draft, ops)
+        draft = apply_in_place(self._draft(parts), ops)
         if set(draft) - set(self.plain):
             raise BadInput(f"{min(set(draft) - set(self.plain))}: Extra inputs are not permitted")
         if set(self.plain) - set(draft):
@@ -60,13 +56,8 @@ class Held:
         return Held(plain, shot), there, back
 
     def _whole(self, ops: PatchOps) -> tuple[Held, PatchOps, PatchOps]:
-        draft = copy.deepcopy(self.plain)
-        after = Held.of(_apply(draft, ops))
-        there, back = (
-            jsonpatch.make_patch(self.plain, after.plain).patch,
-            jsonpatch.make_patch(after.plain, self.plain).patch,
-        )
-        return after, there, back
+        after = Held.of(apply_patch(self.plain, ops))
+        return after, *_both_ways(self.plain, after.plain)
 
     def _draft(self, parts: list[tuple[str, ...]]) -> Plain:
         """A copy whose touched parts may be changed in place."""
@@ -141,24 +132,6 @@ def _parts(op: Plain) -> Iterator[tuple[str, ...]]:
         yield tuple(keys[:2]) if keys and keys[0] in MAPS and len(keys) > 1 else tuple(keys[:1])
 
 
-def _apply(draft: Plain, ops: PatchOps) -> Plain:
-    copied, result = 0, draft
-    try:
-        for op in ops:
-            if op.get("op") == "copy":
-                copied += weight(resolve_pointer(result, op["from"]), MOST_COPIED)
-                if copied > MOST_COPIED:
-                    raise BadInput("The change copies more than a change may.")
-            if "value" in op and isinstance(op["value"], dict | list):
-                op = {**op, "value": copy.deepcopy(op["value"])}
-            result = jsonpatch.JsonPatch([op]).apply(result, in_place=True)
-    except DoesNotFit as error:
-        raise BadInput(f"The change does not fit the shot: {error}") from error
-    if not isinstance(result, dict):
-        raise BadInput("This is not a shot document: an object is expected.")
-    return result
-
-
 def _changed(before: Plain, after: Plain, part: tuple[str, ...]) -> PatchOps:
     """The patch of one part."""
     old, new = before, after
@@ -189,6 +162,9 @@ def edit(document: Plain, ops: PatchOps) -> tuple[Plain, Shot, PatchOps, PatchOp
     held = Held.of(document)
     after, patch, inverse = held.edit(ops)
     if held.plain != document:  # parts that are newer than the stored document
-        patch = jsonpatch.make_patch(document, after.plain).patch
-        inverse = jsonpatch.make_patch(after.plain, document).patch
+        patch, inverse = _both_ways(document, after.plain)
     return after.plain, after.shot, patch, inverse
+
+
+def _both_ways(before: Plain, after: Plain) -> tuple[PatchOps, PatchOps]:
+    return jsonpatch.make_patch(before, after).patch, jsonpatch.make_patch(after, before).patch

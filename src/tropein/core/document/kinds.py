@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import pkgutil
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import Any, ClassVar, Generic, TypeVar
 
 from pydantic import ConfigDict
@@ -19,6 +20,13 @@ class Kind(Model):
     kind: str
 
 
+@lru_cache(None)
+def import_all(package: str) -> None:
+    """Import every module of a package once, so that what they hold registers itself."""
+    for module in pkgutil.iter_modules(importlib.import_module(package).__path__):
+        importlib.import_module(f"{package}.{module.name}")
+
+
 K = TypeVar("K", bound=Kind)
 
 
@@ -28,7 +36,6 @@ class Family(Generic[K]):
     def __init__(self, name: str, package: str, base: type[K]) -> None:
         self.name, self.package, self.base = name, package, base
         self._kinds: dict[str, type[K]] = {}
-        self._looked = False
         self.unknown: type[K] = type(  # type: ignore[assignment]
             f"Unknown{base.__name__}", (base,),
             {"__module__": base.__module__, "__doc__": f"A kind of {name} that is not installed here.", "unknown": True,
@@ -45,11 +52,7 @@ class Family(Generic[K]):
 
     def known(self) -> dict[str, type[K]]:
         """All kinds by name, in order of their names."""
-        if not self._looked:
-            self._looked = True
-            found = importlib.import_module(self.package)
-            for module in pkgutil.iter_modules(found.__path__):
-                importlib.import_module(f"{self.package}.{module.name}")
+        import_all(self.package)
         return dict(sorted(self._kinds.items()))
 
     def of(self, kind: str) -> type[K]:

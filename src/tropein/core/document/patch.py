@@ -21,9 +21,14 @@ DoesNotFit = (
 def apply_patch(document: dict[str, Any], ops: PatchOps) -> dict[str, Any]:
     """The patched copy of a plain document, not validated; BadInput when an operation does not fit, or when there are too many,
     or their copies multiply what is there."""
+    return apply_in_place(copy.deepcopy(document), ops)
+
+
+def apply_in_place(document: dict[str, Any], ops: PatchOps) -> dict[str, Any]:
+    """`apply_patch` on a document that is the caller's own; what the operations bring stays theirs."""
     if len(ops) > MOST_OPS:
         raise BadInput(f"A change may have up to {MOST_OPS} operations.")
-    result: Any = copy.deepcopy(document)
+    result: Any = document
     copied = 0
     try:
         for op in ops:
@@ -31,6 +36,8 @@ def apply_patch(document: dict[str, Any], ops: PatchOps) -> dict[str, Any]:
                 copied += weight(resolve_pointer(result, op["from"]), MOST_COPIED)
                 if copied > MOST_COPIED:
                     raise BadInput("The change copies more than a change may.")
+            if isinstance(op.get("value"), dict | list):
+                op = {**op, "value": copy.deepcopy(op["value"])}
             result = jsonpatch.JsonPatch([op]).apply(result, in_place=True)
         return dict(result)
     except DoesNotFit as error:

@@ -19,6 +19,7 @@ def take_out(document: Plain, shot: Shot, where: str, things: list[str]) -> None
     them that can go; groups go with what is in them. BadInput names what still needs a thing that may not go from under it."""
     gone: set[tuple[str, str]] = set()
     left = [(where, thing) for thing in things]
+    every = [(found, found.mark) for found in found_in(shot) if isinstance(found.mark, Ref)]
     while left:
         place, thing = left.pop()
         if (place, thing) in gone or thing not in document.get(place, {}):
@@ -26,9 +27,8 @@ def take_out(document: Plain, shot: Shot, where: str, things: list[str]) -> None
         gone.add((place, thing))
         if place == "layers":
             left += [("layers", child) for child in shot.layers[thing].stack or ()]
-        for found in found_in(shot):
-            mark = found.mark
-            if not isinstance(mark, Ref) or mark.to != place or found.value != thing:
+        for found, mark in every:
+            if mark.to != place or found.value != thing:
                 continue
             if (found.address[0], found.address[1]) in gone:
                 continue
