@@ -15,8 +15,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.objects import KINDS, ObjectScene, colours, make
-from tropein.core.compose.cutouts import Carry, _Small, carry
 from tropein.core.matte.cutout import Stroke
+from tropein.core.pieces.carry import Carry, _Small, carry
 
 COUNT, MOST_STROKES, ENOUGH = 54, 10, 0.975
 

@@ -19,12 +19,12 @@ from skimage import data
 
 from bench.cutouts import strokes_for
 from bench.objects import ObjectScene
-from tropein.core.compose.cutouts import Carry, carry
 from tropein.core.matte import fine
 from tropein.core.matte.chroma import Keying, unmixed
 from tropein.core.matte.screen import find
 from tropein.core.media.clip import ClipReader
 from tropein.core.media.probe import probe
+from tropein.core.pieces.carry import Carry, carry
 from tropein.core.raster.colour import DISPLAY, WORKING, convert, to_display
 
 PLATES = Path(__file__).parents[1] / "demo/plates"

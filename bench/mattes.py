@@ -13,12 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.animate.ride import Path
-from tropein.core.compose.guard import guard
+from tropein.core.checks.hidden import guard
 from tropein.core.compose.render import Renderer
-from tropein.core.document import Animated, FacePiece, FaceTrack, Matte, Shot
+from tropein.core.document import Animated, Matte, Shot
 from tropein.core.document.upgrade import load_shot
+from tropein.core.pieces.face import FacePiece
 from tropein.core.raster.outline import area, fill, flatten
 from tropein.core.raster.picture import Window
+from tropein.core.tracks.face import FaceTrack
 
 SEEDS, SIDE, DENSE = 40, 48, 64
 SHAPES, FRAMES = 10, 30

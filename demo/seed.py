@@ -10,7 +10,7 @@ from typing import Any
 from demo import stock
 from demo.shots import harbour, pilot, quay, swipe, yard
 from tropein.app.jobs.context import WorkContext
-from tropein.app.jobs.ingest import shot_on
+from tropein.app.jobs.work.ingest import shot_on
 from tropein.app.store import shelf
 from tropein.app.store import shots as store
 from tropein.app.store.database import transaction

@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import FaceTrack, Footage, PointTrack, Shot, Track, new_id
+from tropein.core.document import Footage, Shot, Track, new_id
 from tropein.core.document.upgrade3 import one_layer_and_addresses
-from tropein.core.track.measure import Job, measure
+from tropein.core.track.job import Job
+from tropein.core.tracks.face import FaceTrack
+from tropein.core.tracks.point import PointTrack
 
 
 def effect(kind: str, **values: Any) -> dict[str, Any]:
@@ -71,7 +73,7 @@ def tracked_face(context: WorkContext, footage: Footage) -> dict[str, Any]:
 
 def tracked(context: WorkContext, footage: Footage, track: Track) -> dict[str, Any]:
     """A track in the document's form, really tracked, with its samples stored."""
-    done = measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
+    done = track.measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
     lost = sum(s.lost for s in done.frames)
     return track.model_copy(update={"samples": context.artefacts.put_track(done), "lost_frames": lost}).model_dump(
         mode="json"

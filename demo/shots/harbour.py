@@ -6,7 +6,8 @@ from typing import Any
 
 from demo.shots.common import effect, keys, layer, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import Footage, PictureTrack, Shot, new_id
+from tropein.core.document import Footage, Shot, new_id
+from tropein.core.tracks.picture import PictureTrack
 
 SKYLINE_Y = 470.0  # below this nothing is sky, whatever is bright
 WINDOWS = ((817.0, 440.0), (430.0, 470.0), (165.0, 450.0))  # lit ones, frame 0

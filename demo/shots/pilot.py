@@ -6,12 +6,13 @@ from typing import Any
 
 from demo.shots.common import effect, keys, layer, stacked, tracked_face, veil
 from tropein.app.jobs.context import WorkContext
-from tropein.core.compose.cutout_piece import by_frame, mark_of
-from tropein.core.compose.cutouts import Carry, carry
-from tropein.core.document import CutoutStroke, Footage, Shot, new_id
+from tropein.core.document import Footage, Shot, new_id
 from tropein.core.matte.cutout_file import packed
 from tropein.core.media.colour_frames import ColourFrames
-from tropein.core.track.file import FaceFile
+from tropein.core.pieces.carry import Carry, carry
+from tropein.core.pieces.cutout import CutoutStroke
+from tropein.core.pieces.settled import by_frame, mark_of
+from tropein.core.track.forms.face import FaceFile
 
 
 def embers_and_mist(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:

@@ -8,9 +8,11 @@ import numpy as np
 
 from demo.shots.common import effect, keys, layer, stacked, tracked, tracked_point, veil
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import CameraTrack, Footage, PlaneTrack, Shot, new_id
+from tropein.core.document import Footage, Shot, new_id
 from tropein.core.raster.warp import apply, quad_to_quad
-from tropein.core.track.file import CameraFile
+from tropein.core.track.forms.camera import CameraFile
+from tropein.core.tracks.camera import CameraTrack
+from tropein.core.tracks.plane import PlaneTrack
 
 SIGN_CORNERS = ((180.65, 22.42), (610.12, 27.64), (609.24, 271.71), (186.37, 279.12))  # of the sign, frame 0
 BENCH_SPOT = (690.0, 500.0)  # near where the workbench is free, frame 0

@@ -8,9 +8,10 @@ import numpy as np
 
 from demo.shots.common import effect, keys, layer, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import BodyTrack, Footage, HandSet, Shot, new_id
-from tropein.core.track.file import PointFile, PointSample
-from tropein.core.track.measure import Job, measure
+from tropein.core.document import Footage, HandSet, Shot, new_id
+from tropein.core.track.forms.point import PointFile, PointSample
+from tropein.core.track.job import Job
+from tropein.core.tracks.body import BodyTrack
 
 CARDS, RADIUS = 8, 210.0
 # where the fingertip goes while it is out of the picture, as one would draw it there
@@ -19,7 +20,7 @@ TAPPED = 0  # the card that grows
 
 
 def _measured(context: WorkContext, footage: Footage, track: BodyTrack) -> list[PointSample]:
-    file = measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
+    file = track.measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
     assert isinstance(file, PointFile)
     return file.frames
 

@@ -6,8 +6,9 @@ from typing import Any
 
 from demo.shots.common import effect, keys, layer, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import Footage, ObjectTrack, Shot, new_id
+from tropein.core.document import Footage, Shot, new_id
 from tropein.core.document.track import BoxAt
+from tropein.core.tracks.object import ObjectTrack
 
 HUB, BOSS = (247.4, 248.4), 96.0  # the wheel's boss in frame 0
 WHEEL_PX = 186.0  # radius, with a hand's breadth of the handles

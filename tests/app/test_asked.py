@@ -71,8 +71,9 @@ def test_a_frame_answers_for_its_values_and_for_what_is_cut(client: TestClient, 
     assert client.get(f"{ask}/mattes/m/faults", params={"frame": 2}).json()["holes"] == 0
     middle = client.get(f"{ask}/pixel", params={"frame": 0, "x": 150, "y": 90}).json()
     assert middle["display"][1] > 140 and middle["display"][0] < 90  # the spot is there, in its own green
-    edge = client.get(f"{ask}/layers/front/edge", params={"frame": 0}).json()
-    assert edge["soften_px"] > 1  # sharp before a soft ground
+    edge = client.get(f"{ask}/layers/front/measures/edge", params={"frame": 0}).json()
+    assert edge["off"] < -1 and edge["visible"] and edge["fix"]["patch"]  # sharp before a soft ground
+    assert client.get(f"{ask}/layers/front/measures/none", params={"frame": 0}).status_code == 404
     fit = client.get(f"{ask}/mattes/m/shapes/box/fit", params={"frame": 1}).json()
     assert fit["frame"] == 1
     older = client.get(f"{ask}/mattes/m/faults", params={"frame": 2, "revision": 1}).json()

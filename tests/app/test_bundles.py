@@ -18,7 +18,7 @@ from demo.seed import PLATES
 
 from tests.conftest import moving_frames, write_clip
 from tropein.app.jobs.context import WorkContext
-from tropein.app.jobs.ingest import shot_on
+from tropein.app.jobs.work.ingest import shot_on
 from tropein.app.settings import Settings
 from tropein.app.store import shelf, shots
 from tropein.app.store.database import transaction

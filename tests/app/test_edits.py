@@ -125,16 +125,17 @@ def test_a_point_track_goes_out_as_a_table_and_comes_back(client: TestClient, sh
     track = {"kind": "point", "id": "t1", "name": "Mast", "footage": footage, "position": [1, 2]}
     ops = [{"op": "add", "path": "/tracks/t1", "value": track}]
     client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "start a track", "ops": ops, "client": "a"})
+    url = f"/api/shots/{shot}/tracks/t1"
     table = "frame,x1,y1,lost\n0,5,6,0\n1,7.5,8,0\n2,,,1\n"
-    assert client.post(f"/api/shots/{shot}/tracks/t1/table", json={"text": table}).status_code == 204
+    assert client.post(f"{url}/file", files={"file": ("mast.csv", table.encode())}).status_code == 204
     state = client.get(f"/api/shots/{shot}").json()
     read = state["document"]["tracks"]["t1"]
-    assert read["position"] == [5, 6] and read["lost_frames"] == 1 and state["undo"] == "read Mast from a table"
-    out = client.get(f"/api/artefacts/{read['samples']}/track.csv").text
+    assert read["position"] == [5, 6] and read["lost_frames"] == 1 and state["undo"] == "read Mast from mast.csv"
+    out = client.get(f"{url}/file.csv").text
     assert out.splitlines()[0] == "frame,confidence,lost,reason,x1,y1" and out.splitlines()[2].startswith(
         "1,1.0,0,,7.5,8.0"
     )
-    wrong = client.post(f"/api/shots/{shot}/tracks/t1/table", json={"text": "frame,x\n1,2"})
+    wrong = client.post(f"{url}/file", files={"file": ("mast.csv", b"frame,x\n1,2")})
     assert wrong.status_code == 422 and "columns frame, x1, y1" in wrong.json()["message"]
 
 

@@ -2,10 +2,9 @@ from __future__ import annotations
 
 import pytest
 
-from tropein.app.jobs.ingest import title_of
+from tropein.app.jobs.work.ingest import title_of
 from tropein.core.errors import BadInput
-from tropein.core.track.file import PointFile, PointSample
-from tropein.core.track.measure import note_on
+from tropein.core.track.forms.point import PointFile, PointSample
 
 
 def track(*lost: int) -> PointFile:
@@ -19,11 +18,11 @@ def track(*lost: int) -> PointFile:
 
 
 def test_a_lost_track_is_explained_in_words() -> None:
-    text = note_on(track(5, 6, 7, 8))
+    text = track(5, 6, 7, 8).note()
     assert text.startswith("Lost from frame 5: left the picture.") and "4 frames" in text and "by hand" in text
-    assert note_on(track()) == ""
+    assert track().note() == ""
     with pytest.raises(BadInput, match="left the picture"):
-        note_on(track(*range(12)))
+        track(*range(12)).note()
 
 
 def test_imports_are_named_after_their_files() -> None:

@@ -10,7 +10,7 @@ from fastapi.testclient import TestClient
 from tests.app.test_edits import shot  # noqa: F401
 from tests.core.test_cameras import points, solved
 from tropein.app.jobs.context import WorkContext
-from tropein.core.track.file import CameraFile
+from tropein.core.track.forms.camera import CameraFile
 
 
 def add(client: TestClient, shot_id: str, *ops: dict[str, Any]) -> dict[str, Any]:
@@ -67,9 +67,9 @@ def test_two_points_are_made_into_a_track_of_their_own(client: TestClient, track
 def test_a_camera_goes_out_and_comes_in_again(
     client: TestClient, context: WorkContext, tracked: str, form: str
 ) -> None:
-    out = client.get(f"/api/shots/{tracked}/tracks/c/camera.{form}")
+    out = client.get(f"/api/shots/{tracked}/tracks/c/file.{form}")
     assert out.status_code == 200 and len(out.content) > 500
-    url = f"/api/shots/{tracked}/tracks/c/camera"
+    url = f"/api/shots/{tracked}/tracks/c/file"
     assert client.post(url, files={"file": (f"move.{form}", out.content)}).status_code == 204
     track = client.get(f"/api/shots/{tracked}").json()["document"]["tracks"]["c"]
     again = context.artefacts.track(track["samples"])
@@ -78,7 +78,7 @@ def test_a_camera_goes_out_and_comes_in_again(
         refused = client.post(url, files={"file": (name, content)})
         assert refused.status_code == 422
     assert client.get(f"/api/shots/{tracked}").json()["document"]["tracks"]["c"] == track
-    assert client.get(f"/api/shots/{tracked}/tracks/p/camera.glb").status_code == 422
+    assert client.get(f"/api/shots/{tracked}/tracks/p/file.glb").status_code == 422
 
 
 def test_a_cut_out_without_strokes_is_not_carried(client: TestClient, tracked: str) -> None:

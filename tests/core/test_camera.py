@@ -11,9 +11,9 @@ from tropein.core.errors import BadInput
 from tropein.core.raster.lens import Lens
 from tropein.core.track.camera import Known, solve_camera, solve_tracks
 from tropein.core.track.features import follow_features
-from tropein.core.track.file import CameraFile, CameraSample, SolveFacts, parse_track
+from tropein.core.track.file import parse_track
+from tropein.core.track.forms.camera import CameraFile, CameraSample, SolveFacts
 from tropein.core.track.move_kind import kind_of_move
-from tropein.core.track.samples import as_path
 from tropein.core.track.solve_checks import jumps_at
 
 SIZE, FOCAL = (1280, 720), 1300.0
@@ -162,7 +162,7 @@ def test_a_place_in_the_scene_is_seen_where_the_camera_sees_it() -> None:
             solve=SolveFacts(kind="free", reprojection_px=0.3), frames=rows,
         ).dumps()
     )  # fmt: skip
-    moved = as_path(file, "1.0,0.5,9.0").moved(40, 0)
+    moved = file.path("1.0,0.5,9.0").moved(40, 0)
     assert moved is not None
     seen = [p[:, :3] @ place + p[:, 3] for p in (truth[0], truth[40])]
     px = [FOCAL * s[:2] / s[2] + np.array(SIZE) / 2 for s in seen]

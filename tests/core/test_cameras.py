@@ -18,10 +18,12 @@ from tropein.core.errors import BadInput
 from tropein.core.interchange.cameras import read, written
 from tropein.core.track.box import Box, ObjectFound
 from tropein.core.track.edit import combined, trimmed
-from tropein.core.track.file import CameraFile, CameraSample, ObjectFile, PointFile, SolveFacts, parse_track
+from tropein.core.track.file import parse_track
 from tropein.core.track.follow import Wish, follow
+from tropein.core.track.forms.camera import CameraFile, CameraSample, SolveFacts
+from tropein.core.track.forms.object import ObjectFile, object_sample
+from tropein.core.track.forms.point import PointFile, point_sample
 from tropein.core.track.point import Anchor, Found
-from tropein.core.track.samples import as_path, object_sample, point_sample
 from tropein.core.track.strip import strip
 
 SIZE = (960, 540)
@@ -43,7 +45,7 @@ def solved(frames: int = 12, lost: tuple[int, ...] = (5,)) -> CameraFile:
 
 
 def seen(file: CameraFile, frame: int, points: np.ndarray) -> np.ndarray:
-    camera = at(as_path(file, "camera"), frame)
+    camera = at(file.path("camera"), frame)
     assert camera is not None
     p = np.c_[points, np.ones(len(points))] @ camera.pose[:3].T
     return p[:, :2] / p[:, 2:] * camera.focal + camera.centre

@@ -17,10 +17,7 @@ from tests.core.test_fine import head, seen
 from tests.core.test_fine import outline as hairless
 from tests.core.test_mattes import FRAME, SIZE, Stills, outline, shot
 from tests.core.test_object import Disc
-from tropein.core.compose.cutout_piece import by_frame, mark_of
-from tropein.core.compose.cutouts import Carry, carry
 from tropein.core.compose.render import Renderer
-from tropein.core.document import CutoutPiece
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Cancelled
 from tropein.core.matte import cutout
@@ -32,6 +29,9 @@ from tropein.core.matte.two_motions import flows, told
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
+from tropein.core.pieces.carry import Carry, carry
+from tropein.core.pieces.cutout import CutoutPiece
+from tropein.core.pieces.settled import by_frame, mark_of
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
 
 PLATES = Path(__file__).parents[2] / "demo/plates"

@@ -12,17 +12,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_mattes import FRAME, SIZE, Stills, coverage, drawn, outline, path, shape, shot
-from tropein.core.compose.edge_match import edge_match
+from tropein.core.checks.screen_seen import screen_seen
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.screen_seen import screen_seen
 from tropein.core.document import Shot
+from tropein.core.document.held import Held
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
-from tropein.core.match.sharpness import edge_sigma
-from tropein.core.meets.edge import Edge
+from tropein.core.match.edge import widths
+from tropein.core.match.measure import Seen, read
 from tropein.core.raster.blend import within
 from tropein.core.raster.edge import Edging, edged
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.sharpness import edge_sigma
 
 WIDE = outline((20, 12), (46, 12), (46, 38), (20, 38))
 
@@ -106,29 +107,27 @@ def scene(around: float, frame_size: tuple[int, int] = (320, 240)) -> tuple[Rend
 @pytest.mark.parametrize("around", [1.5, 3.0])
 def test_an_edge_is_matched_to_what_lies_behind(around: float) -> None:
     renderer, document = scene(around)
-    found = edge_match(renderer, document, "over", 0)
-    assert found.around_px == pytest.approx(around, rel=0.2) and found.own_px < 0.5
-    layer = document.layers["over"]
-    edge = Edge.model_validate({"id": "edge", "soften": {"value": found.soften_px}})
-    soft = layer.model_copy(update={"meets": {"edge": edge}, "meeting": ["edge"]})
-    softened = document.model_copy(update={"layers": {**document.layers, "over": soft}})
+    found = read(renderer, document, "over", "edge", 0)
+    own, there = widths(Seen(renderer, document, document.layers["over"]), 0)
+    assert there == pytest.approx(around, rel=0.2) and own < 0.5 and found.visible and found.fix is not None
+    softened = Held(document.model_dump(mode="json"), document).edit(found.fix.patch)[0].shot
     shown = renderer.frame(softened, 0).fill(Window(0, 0, 320, 240))[..., 0]
     edge = np.zeros(shown.shape, bool)
     edge[75:175, 65:105] = True
     assert edge_sigma(np.ascontiguousarray(shown), edge) == pytest.approx(around, rel=0.25)
-    assert edge_match(renderer, softened, "over", 0).soften_px == found.soften_px  # what is set already does not count
+    assert read(renderer, softened, "over", "edge", 0).off == found.off  # what is set already does not count
 
 
 def test_an_edge_that_cannot_be_matched_says_why() -> None:
     renderer, document = scene(1.5)
     flat = Renderer(Stills(white=np.ones((240, 320, 4), np.float32), plate=np.full((240, 320, 4), 0.3, np.float32)), path, 1 << 26)  # type: ignore[arg-type]  # fmt: skip
     with pytest.raises(BadInput, match="no edges to compare"):
-        edge_match(flat, document, "over", 0)
+        read(flat, document, "over", "edge", 0)
     everywhere = document.model_copy(
         update={"layers": {**document.layers, "over": document.layers["over"].model_copy(update={"cuts": {}})}}
     )
     with pytest.raises(BadInput, match="has no edge"):
-        edge_match(renderer, everywhere, "over", 0)
+        read(renderer, everywhere, "over", "edge", 0)
 
 
 def veiled(blend: str, opacity: float = 1.0, colour: tuple[float, float, float] = (0.5, 0.5, 0.5)) -> Shot:

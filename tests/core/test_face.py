@@ -16,10 +16,9 @@ from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
 from tropein.core.track import face_mesh as fm
 from tropein.core.track.face import FaceFound, Meshes, box_of, follow_face
-from tropein.core.track.file import FaceFile, parse_track
+from tropein.core.track.file import parse_track
+from tropein.core.track.forms.face import FaceFile, face_sample
 from tropein.core.track.iris import refined
-from tropein.core.track.measure import face_sample
-from tropein.core.track.samples import as_path
 
 PLATES = Path(__file__).parents[2] / "demo/plates"
 SPAN = (14, 28)  # a blink lies in it
@@ -72,7 +71,7 @@ def test_irises_lie_where_they_are_and_a_blink_is_seen(found: dict[int, FaceFoun
 def test_what_is_tied_to_an_iris_goes_with_it(found: dict[int, FaceFound]) -> None:
     rows = [face_sample(found[f]) for f in sorted(found)]
     file = parse_track(FaceFile(size=(960, 540), rate="24/1", reference_frame=14, frames=rows).dumps())
-    path = as_path(file, "left iris")
+    path = file.path("left iris")
     moved = path.moved(28, 14)
     assert moved is not None and isinstance(file, FaceFile) and file.frames[0].iris and file.frames[-1].iris
     start, end = np.array(file.frames[0].iris.left[:2]), np.array(file.frames[-1].iris.left[:2])

@@ -14,12 +14,12 @@ from hypothesis import strategies as st
 
 from tests.core.builders import in_full
 from tropein.core.animate.ride import Path
-from tropein.core.compose.guard import guard
+from tropein.core.checks.hidden import guard
 from tropein.core.compose.loop import render_part
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import cut_alone, display_matte
-from tropein.core.document import Animated, FacePiece, FaceTrack, Shot, TimeMap
+from tropein.core.document import Animated, Shot, TimeMap
 from tropein.core.document.upgrade import load_shot
 from tropein.core.effects import run
 from tropein.core.errors import BadInput
@@ -27,12 +27,14 @@ from tropein.core.matte import chroma, difference, ranges
 from tropein.core.matte.screen import find
 from tropein.core.matte.subsampled import restored
 from tropein.core.media.source import read_still
+from tropein.core.pieces.face import FacePiece
 from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
 from tropein.core.raster.coverage import Coverage, Joining, combine, cut, full, grown, mix_where, seen_from, softened
 from tropein.core.raster.outline import area, fill, flatten
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import translation
 from tropein.core.raster.yuv import Cells
+from tropein.core.tracks.face import FaceTrack
 
 SIZE = (64, 48)
 FRAME = Window(0, 0, *SIZE)

@@ -11,11 +11,11 @@ from tropein.core.errors import BadInput
 from tropein.core.interchange.table import written
 from tropein.core.raster.warp import apply
 from tropein.core.track.box import Box, ObjectAnchor, ObjectFound
-from tropein.core.track.file import ObjectFile, parse_track
+from tropein.core.track.file import parse_track
 from tropein.core.track.follow import Wish, follow_object
+from tropein.core.track.forms.object import ObjectFile, found_object, object_sample
 from tropein.core.track.masked import MaskedColours
 from tropein.core.track.object import ObjectTracker
-from tropein.core.track.samples import as_path, found_object, object_sample
 from tropein.core.track.solid import Solid
 
 SIZE = (400, 260)
@@ -163,7 +163,7 @@ def test_object_files_round_trip_and_carry_place_size_and_angle() -> None:
     assert isinstance(file, ObjectFile)
     again = found_object(file.frames[3])
     assert again is not None and np.allclose(again.box.centre, boxes[3].box.centre, atol=1e-3)
-    path = as_path(file)
+    path = file.path()
     assert list(path.good) == [True, True, False, True]
     moved = path.moved(3, 0)
     assert moved is not None

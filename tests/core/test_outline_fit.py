@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tropein.core.compose.outline_fit import outline_fit, ribbon, shifts_across
+from tropein.core.checks.outline_fit import outline_fit, ribbon, shifts_across
 from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot

@@ -7,10 +7,10 @@ import pytest
 from tests.conftest import texture
 from tropein.core.errors import BadInput
 from tropein.core.raster.warp import apply
-from tropein.core.track.file import PlaneFile, parse_track
+from tropein.core.track.file import parse_track
 from tropein.core.track.follow import Wish, follow_plane
+from tropein.core.track.forms.plane import PlaneFile, found_plane, plane_sample
 from tropein.core.track.plane import PlaneAnchor, check_corners
-from tropein.core.track.samples import as_path, found_plane, plane_sample
 
 SIZE = (400, 260)
 CARD = np.array([[90, 60], [310, 50], [320, 210], [80, 200.0]])
@@ -107,7 +107,7 @@ def test_plane_files_round_trip_and_carry_the_homography() -> None:
     assert isinstance(file, PlaneFile)
     h = np.array(file.frames[3].homography).reshape(3, 3)
     assert np.abs(apply(h, clip.truth(0)) - found[3].corners).max() < 0.01
-    moved = as_path(file).moved(3, 0)
+    moved = file.path().moved(3, 0)
     assert moved is not None and np.allclose(moved / moved[2, 2], h, atol=1e-3)
     again = found_plane(file.frames[2])
     assert again is not None and np.allclose(again.corners, found[2].corners, atol=1e-3)

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.test_mattes import FRAME, Stills, coverage, keyed_plate, outline, path, shape, shot
-from tropein.core.compose.faults_seen import faults_seen
+from tropein.core.checks.faults_seen import faults_seen
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import CRUMB, HOLE, display_matte
 from tropein.core.document import Shot

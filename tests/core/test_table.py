@@ -6,7 +6,9 @@ import pytest
 
 from tropein.core.errors import BadInput
 from tropein.core.interchange.table import read_points, written
-from tropein.core.track.file import CameraFile, PlaneFile, PlaneSample, PointFile, PointSample, SolveFacts
+from tropein.core.track.forms.camera import CameraFile, SolveFacts
+from tropein.core.track.forms.plane import PlaneFile, PlaneSample
+from tropein.core.track.forms.point import PointFile, PointSample
 
 LIKE = PointFile(source="wall", size=(320, 180), rate="24/1", reference_frame=0, frames=[])
 

@@ -6,12 +6,12 @@ import pytest
 
 from tests.conftest import texture
 from tropein.core.errors import BadInput
-from tropein.core.track.file import PointFile, PointSample, parse_track
+from tropein.core.track.file import parse_track
 from tropein.core.track.follow import Wish, between_points, follow, joined
+from tropein.core.track.forms.point import PointFile, PointSample
 from tropein.core.track.masked import wiped
 from tropein.core.track.patches import Matching
 from tropein.core.track.point import Anchor, Found
-from tropein.core.track.samples import as_path
 from tropein.core.track.shutter import ShutterGuess
 
 SIZE = (360, 240)
@@ -124,7 +124,7 @@ def test_track_files_round_trip_and_bad_ones_are_refused() -> None:
     file = PointFile(source="a.mp4", size=(10, 10), rate="24/1", reference_frame=0, frames=rows)
     again = parse_track(file.dumps())
     assert again == file
-    path = as_path(again)
+    path = again.path()
     assert path.good.tolist() == [True, True, False, False, True] and path.at(3.0)[0] == pytest.approx([3, 6])
     for bad in (b"", b"{}", b"\x1f\x8bnope", b'{"format":"tropein.track","version":9}', b"[1,2"):
         with pytest.raises(BadInput):

@@ -28,7 +28,8 @@ from tropein.core.interchange.bundle import Bundle
 from tropein.core.interchange.table import read_points
 from tropein.core.media.encode import write_picture
 from tropein.core.media.library import Library
-from tropein.core.track.file import PointFile, parse_track
+from tropein.core.track.file import parse_track
+from tropein.core.track.forms.point import PointFile
 
 Damage = Callable[[bytes, random.Random], bytes]
 

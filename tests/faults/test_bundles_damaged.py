@@ -17,17 +17,19 @@ import pytest
 from tests.app.test_bundles import tropein
 from tropein.app.jobs.bundles import take_in
 from tropein.app.jobs.context import WorkContext
-from tropein.app.jobs.ingest import shot_on
+from tropein.app.jobs.work.ingest import shot_on
 from tropein.app.settings import Settings
 from tropein.app.store import shelf, shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.artefacts import Artefacts
-from tropein.core.document import PointTrack
 from tropein.core.errors import BadInput, TropeinError
 from tropein.core.interchange import cameras
 from tropein.core.interchange.bundle import write_bundle
 from tropein.core.limited import Limits, run
-from tropein.core.track.file import CameraFile, CameraSample, PointFile, PointSample, SolveFacts, parse_track
+from tropein.core.track.file import parse_track
+from tropein.core.track.forms.camera import CameraFile, CameraSample, SolveFacts
+from tropein.core.track.forms.point import PointFile, PointSample
+from tropein.core.tracks.point import PointTrack
 
 
 @pytest.fixture

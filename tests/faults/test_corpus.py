@@ -12,8 +12,9 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from tests.faults import corpus
-from tropein.app.jobs import ingest, tasks
+from tropein.app.jobs import tasks
 from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.work import ingest
 from tropein.app.store import runs
 from tropein.app.store.database import transaction
 from tropein.core.errors import Asks, MediaError
@@ -102,12 +103,12 @@ def test_a_question_is_answered_and_the_import_goes_on(
             "Import gap",
             {"upload": "abc", "files": [["0", "gap.mkv"]], "rate": "24/1", "make_shot": True},
         ).id
-    tasks.ingest_task(run_id=run)
+    tasks.whole_run(run)
     asked = client.get(f"/api/runs/{run}").json()
     assert asked["state"] == "failed" and asked["result"]["choices"] == ["hold", "drop"] and folder.is_dir()
     assert client.post(f"/api/runs/{run}/answer", json={"choice": "no"}).status_code == 422
     again = client.post(f"/api/runs/{run}/answer", json={"choice": "drop"}).json()["id"]
-    tasks.ingest_task(run_id=again)
+    tasks.whole_run(again)
     assert client.get(f"/api/runs/{again}").json()["state"] == "done" and not folder.exists()
     assert client.get("/api/shots").json()[0]["frames"] == 24
     assert ingest.title_of([["0", "gap.mkv"]]) == "gap"

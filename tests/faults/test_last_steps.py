@@ -13,9 +13,10 @@ from fastapi.testclient import TestClient
 from sqlalchemy.exc import OperationalError
 
 from tests.conftest import moving_frames, write_clip
-from tropein.app.jobs import ingest, outcome, render, rescue, sweep, tasks
+from tropein.app.jobs import outcome, rescue, sweep, tasks
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.outcome import conclude
+from tropein.app.jobs.work import ingest, render
 from tropein.app.store import runs, shelf, shots
 from tropein.app.store.database import transaction
 from tropein.core.files import taken, whole
@@ -56,12 +57,12 @@ def test_a_film_is_found_when_its_worker_died_before_it_was_recorded(
 ) -> None:
     run = new_render(client, shot)
     for number in (0, 1):
-        tasks.closing(run, lambda n=number: render.run_chunk(here, run, n))  # type: ignore[misc]
-    first = render.run_finish(here, run)  # and then the worker is killed
+        tasks.closing(run, lambda n=number: tasks.work_of(run).part(here, run, n))  # type: ignore[misc]
+    first = tasks.work_of(run).finish(here, run)  # and then the worker is killed
     film = render.folder_of(here, run) / "wall.mp4"
     made = film.stat().st_mtime_ns
     assert client.get(f"/api/runs/{run}").json()["state"] == "finishing"
-    tasks.closing(run, lambda: render.run_finish(here, run))
+    tasks.closing(run, lambda: tasks.work_of(run).finish(here, run))
     state = client.get(f"/api/runs/{run}").json()
     assert state["state"] == "done" and state["result"]["file"] == "wall.mp4"
     assert film.stat().st_mtime_ns == made  # taken, not made again
@@ -81,7 +82,7 @@ def test_finished_parts_and_pictures_are_not_made_again(
     )  # killed before the last update
     for run in (film, pictures):
         with pytest.raises(KeyboardInterrupt):
-            render.run_chunk(here, run, 0)
+            tasks.work_of(run).part(here, run, 0)
     monkeypatch.setattr(render, "waiting", waiting)
     before = {
         p: p.stat().st_mtime_ns for r in (film, pictures) for p in render.folder_of(here, r).rglob("*") if p.is_file()
@@ -89,7 +90,7 @@ def test_finished_parts_and_pictures_are_not_made_again(
     assert len(before) == 1 + 24
     (render.folder_of(here, pictures) / "frames" / "wall_0005.png").unlink()
     for run in (film, pictures):
-        render.run_chunk(here, run, 0)
+        tasks.work_of(run).part(here, run, 0)
         assert client.get(f"/api/runs/{run}").json()["done"] == 24
     again = [p.name for p, at in before.items() if p.stat().st_mtime_ns != at]
     assert again == ["wall_0005.png"]
@@ -108,19 +109,17 @@ def test_a_connection_lost_at_the_last_step_costs_nothing(
         return add(*arguments)
 
     monkeypatch.setattr(ingest.shelf, "add", away)
-    tasks.ingest_task(run_id=run)
+    tasks.whole_run(run)
     assert client.get(f"/api/runs/{run}").json()["state"] == "done" and not folder.exists()
     assert len(client.get("/api/shelf").json()) == len(client.get("/api/shots").json()) == 1
 
 
 def test_an_import_done_twice_makes_one_shot(client: TestClient, here: WorkContext, clip: Path) -> None:
     run, _ = uploaded(here, clip)
-    with transaction(here.engine) as session:
-        params = dict(runs.get(session, run).params)
-    done = ingest.run_ingest(here, run, params)
+    done = tasks.work_of(run).run(here, run)
     for _ in range(2):  # the answer to the first commit never arrived
         conclude(here, run, done)
-    tasks.ingest_task(run_id=run)
+    tasks.whole_run(run)
     assert len(client.get("/api/shots").json()) == 1
 
 
@@ -131,13 +130,13 @@ def test_work_that_ends_its_worker_again_and_again_is_given_up(
     for _ in range(runs.MOST_ATTEMPTS):
         with transaction(here.engine) as session:
             assert runs.start(session, run)
-    tasks.ingest_task(run_id=run)
+    tasks.whole_run(run)
     state = client.get(f"/api/runs/{run}").json()
     assert state["state"] == "failed" and "given up" in state["error"] and not folder.exists()
     film = new_render(client, shot)
     with transaction(here.engine) as session:
         runs.chunks(session, film)[0].attempts = runs.MOST_ATTEMPTS
-    tasks.render_chunk_task(run_id=film, number=0)
+    tasks.part_task(run_id=film, number=0)
     assert client.get(f"/api/runs/{film}").json()["state"] == "failed"
 
 
@@ -171,8 +170,8 @@ def test_a_sweep_takes_what_nothing_refers_to_and_no_more(
     unused, _ = here.library.add([(other, "other.mp4")])
     run, gone = new_render(client, shot), new_render(client, shot)
     for number in (0, 1):
-        tasks.closing(run, lambda n=number: render.run_chunk(here, run, n))  # type: ignore[misc]
-    tasks.closing(run, lambda: render.run_finish(here, run))
+        tasks.closing(run, lambda n=number: tasks.work_of(run).part(here, run, n))  # type: ignore[misc]
+    tasks.closing(run, lambda: tasks.work_of(run).finish(here, run))
     left = [
         home.renders / run / "part-00009.mp4",
         home.renders / run / ".wall.1-ff.part.mp4",
@@ -202,7 +201,7 @@ def test_a_sweep_takes_what_nothing_refers_to_and_no_more(
     assert client.get("/api/storage").json()["freed"] == swept.freed
     # the shot goes, and its films with it, also one that was still being made; what undo could bring back stayed until now
     assert client.delete(f"/api/shots/{shot}").status_code == 204
-    assert render.run_chunk(here, gone, 0) is None
+    tasks.part_task(run_id=gone, number=0)  # ends without a word
     assert client.delete(f"/api/shelf/{footage}").status_code == 204
     old(here)
     assert sweep.sweep(here) is not None

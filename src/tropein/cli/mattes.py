@@ -13,11 +13,9 @@ from pydantic import BaseModel, ValidationError
 
 from tropein.cli.clips import Clip, Json, seen
 from tropein.cli.common import bar, frame_range, say
-from tropein.core.compose.cutout_piece import by_frame
-from tropein.core.compose.cutouts import Carry, carry
 from tropein.core.compose.render import Renderer
 from tropein.core.contents.footage import FootageContent
-from tropein.core.document import ChromaPiece, Cut, CutoutStroke, Layer, Matte, Place, Shot
+from tropein.core.document import Cut, Layer, Matte, Place, Shot
 from tropein.core.document.animated import Animated
 from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput
@@ -28,6 +26,10 @@ from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.encode import write_coverage, write_picture
 from tropein.core.media.record import MediaRecord
 from tropein.core.media.source import Sources
+from tropein.core.pieces.carry import Carry, carry
+from tropein.core.pieces.chroma import ChromaPiece
+from tropein.core.pieces.cutout import CutoutStroke
+from tropein.core.pieces.settled import by_frame
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
 
 CACHE_BYTES = 256 << 20

@@ -13,12 +13,13 @@ from tropein.cli.common import bar, frame_range, say
 from tropein.core.compose.loop import plate_sound, render_part, target_of
 from tropein.core.compose.render import Renderer
 from tropein.core.contents.footage import FootageContent
-from tropein.core.document import Layer, PictureTrack, Place, Shot, Steady
+from tropein.core.document import Layer, Place, Shot, Steady
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import borrow, files_of
 from tropein.core.media.encode import join
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import Sources
+from tropein.core.tracks.picture import PictureTrack
 
 CACHE_BYTES = 256 << 20
 
@@ -34,8 +35,7 @@ def stabilise(
 ) -> None:
     """Take the shake out of a clip."""
     from tropein.cli.tracks import footage_of
-    from tropein.core.track.measure import Job, measure
-    from tropein.core.track.samples import as_path
+    from tropein.core.track.job import Job
 
     if crop not in ("auto", "none"):
         raise BadInput("--crop is auto or none.")
@@ -52,7 +52,7 @@ def stabilise(
         first, last = frame_range(frames, 0, record.frames - 1)
         footage = footage_of(Path(clip).name, media, record)
         track = PictureTrack(id="whole", name="whole", footage=footage.id, reference_frame=first)
-        path = as_path(measure(Job(store, footage, track, (first, last))).file)
+        path = track.measure(Job(store, footage, track, (first, last))).file.path()
         w, h = footage.size
         held = Steady(
             track="whole", reference_frame=first, parts=["position", "rotation", "scale"], strength=strength, smooth=smooth, edge=edge

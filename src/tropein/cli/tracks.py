@@ -13,13 +13,19 @@ from numpy.typing import NDArray
 
 from tropein.cli.clips import Clip, Json, seen
 from tropein.cli.common import bar, frame_range, say, whole_or_nothing
-from tropein.core.document import BodyTrack, CameraTrack, FaceTrack, Footage, ObjectTrack, PlaneTrack, PointTrack, Track
+from tropein.core.document import Footage, Track
 from tropein.core.document.body import BODY_PARTS
 from tropein.core.document.track import BoxAt
 from tropein.core.errors import BadInput
 from tropein.core.media.adhoc import files_of
 from tropein.core.media.record import MediaRecord
 from tropein.core.media.source import read_still
+from tropein.core.tracks.body import BodyTrack
+from tropein.core.tracks.camera import CameraTrack
+from tropein.core.tracks.face import FaceTrack
+from tropein.core.tracks.object import ObjectTrack
+from tropein.core.tracks.plane import PlaneTrack
+from tropein.core.tracks.point import PointTrack
 
 Out = Annotated[Path, typer.Option("-o", help="The track file to write (.json or .json.gz).")]
 Frames = Annotated[str | None, typer.Option("--frames", help="A-B, both included.")]
@@ -91,48 +97,46 @@ def track_object(
     _run(clip, ObjectTrack(id="track", name="track", footage="clip", reference_frame=frame, box=at), frames, out, json)
 
 
+OWN = (".json", ".gz")  # track files
+
+
 def track_convert(
-    file: Annotated[Path, typer.Argument(help="A track file, or a camera as .glb, .gltf, .usda, .usdc or .usdz.")],
+    file: Annotated[
+        Path,
+        typer.Argument(
+            help="A track file, a table of points (.csv), or a camera as .glb, .gltf, .usda, .usdc or .usdz."
+        ),
+    ],
     out: Annotated[
         Path,
         typer.Option("-o", help="What to write: .json, .json.gz, .csv; of a camera also .glb, .gltf, .usda, .usdc."),
     ],
-    clip: Annotated[str | None, typer.Option("--clip", help="The clip a camera that is read belongs to.")] = None,
+    clip: Annotated[str | None, typer.Option("--clip", help="The clip that what is read belongs to.")] = None,
     json: Json = False,
 ) -> None:
     """Turn a track file into a table or a camera for other programs, or such a camera into a track file."""
-    from tropein.core.interchange import cameras, table
-    from tropein.core.track.file import AnyFile, CameraFile, SolveFacts, parse_track
+    from tropein.core.interchange.form import Of, reading, writing
+    from tropein.core.track.file import parse_track
 
     try:
         data = file.read_bytes()
     except OSError as error:
         raise BadInput(f"{file} cannot be read.") from error
-    track: AnyFile
-    if file.suffix.lower() in cameras.READABLE:
-        if clip is None:
-            raise BadInput("Say with --clip to which clip the camera belongs: its size and rate are needed.")
-        with seen(clip) as (_, _, record):
-            pass
-        facts = SolveFacts(kind="free", reprojection_px=0.0)
-        like = CameraFile(
-            source=Path(clip).name, size=record.size, rate=record.rate, reference_frame=0, focal_px=1, principal_point=(0, 0),
-            points3d=[], solve=facts, frames=[],
-        )  # fmt: skip
-        track = cameras.read_limited(data, file.name, like)
-    else:
+    came = file.suffix.lower()
+    if came in OWN:
         track = parse_track(data)
-    suffix = out.suffix.lower().removeprefix(".")
-    if suffix == "csv":
-        written = table.written(track).encode()
-    elif suffix in ("glb", "gltf", "usda", "usdc"):
-        if not isinstance(track, CameraFile):
-            raise BadInput("Only a camera can be written as glTF or USD.")
-        written = cameras.written(track, suffix)  # type: ignore[arg-type]
-    elif suffix in ("json", "gz"):
-        written = gzip.compress(track.dumps()) if suffix == "gz" else track.dumps()
     else:
-        raise BadInput(f"{out.name}: write .json, .json.gz, .csv, .glb, .gltf, .usda or .usdc.")
+        form = reading(came)
+        if clip is None:
+            raise BadInput("Say with --clip to which clip it belongs: its size and rate are needed.")
+        with seen(clip) as (_, _, record):
+            of = Of(Path(clip).name, record.size, record.rate)
+        track = form.read(data, file.name, of)
+    suffix = out.suffix.lower()
+    if suffix in OWN:
+        written = gzip.compress(track.dumps()) if suffix == ".gz" else track.dumps()
+    else:
+        written = writing(suffix, track.kind).write(track, suffix)
     whole_or_nothing(out, written)
     say({"frames": len(track.frames), "written": str(out)}, json)
 
@@ -206,7 +210,7 @@ def _run(
     clip: str, track: Track, frames: str | None, out: Path, json: bool,
     ignore: Callable[[int], NDArray[np.bool_] | None] | None = None,
 ) -> None:  # fmt: skip
-    from tropein.core.track.measure import Heard, Job, measure
+    from tropein.core.track.job import Heard, Job
 
     if not out.parent.is_dir():
         raise BadInput(f"There is no folder {out.parent}.")
@@ -214,8 +218,7 @@ def _run(
         first, last = frame_range(frames, 0, record.frames - 1)
         if not first <= track.reference_frame <= last:
             raise BadInput(f"--frame must lie within {first}-{last}.")
-        count = len(track.points) if isinstance(track, PointTrack) else 1
-        with bar("tracking", (last - first + 1) * count) as tick:
+        with bar("tracking", (last - first + 1) * track.passes) as tick:
             done = 0
 
             def hear(_: Heard) -> None:
@@ -224,7 +227,7 @@ def _run(
                 tick(done)
 
             footage = footage_of(Path(clip).name, media, record)
-            result = measure(Job(store, footage, track, (first, last), report=hear, ignore=ignore)).file
+            result = track.measure(Job(store, footage, track, (first, last), report=hear, ignore=ignore)).file
     data = result.dumps()
     whole_or_nothing(out, gzip.compress(data) if out.suffix == ".gz" else data)
     say({"frames": len(result.frames), "lost": sum(s.lost for s in result.frames), "written": str(out)}, json)

@@ -32,7 +32,8 @@ export const getShot = (id: string) => got<ShotState>(api.GET("/api/shots/{shot_
 export const useShots = () => useQuery({ queryKey: ["shots"], queryFn: () => got<ShotCard[]>(api.GET("/api/shots")) });
 export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => got<ShelfItem[]>(api.GET("/api/shelf")) });
 export const useRuns = () => useQuery({ queryKey: ["runs"], queryFn: () => got<Run[]>(api.GET("/api/runs")) });
-export const useAbout = () => useQuery({ queryKey: ["about"], queryFn: () => got<About>(api.GET("/api/about")), staleTime: Infinity });
+export const aboutQuery = { queryKey: ["about"], queryFn: () => got<About>(api.GET("/api/about")), staleTime: Infinity };
+export const useAbout = () => useQuery(aboutQuery);
 
 const trackQuery = (hash: string) => ({
   queryKey: ["samples", hash], staleTime: Infinity,

@@ -294,7 +294,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{shot_id}/layers/{layer_id}/edge": {
+    "/api/shots/{shot_id}/layers/{layer_id}/measures/{measure}": {
         parameters: {
             query?: never;
             header?: never;
@@ -302,10 +302,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Edge
-         * @description How soft the edge of an insert is, and the edges of what lies behind it, at a frame.
+         * Measured
+         * @description How an insert differs from what lies around it at a frame, by one of the measures of /api/about, and the edit that would mend it.
          */
-        get: operations["edge_api_shots__shot_id__layers__layer_id__edge_get"];
+        get: operations["measured_api_shots__shot_id__layers__layer_id__measures__measure__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -334,7 +334,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/artefacts/{name}/track.csv": {
+    "/api/shots/{shot_id}/tracks/{track_id}/file{extension}": {
         parameters: {
             query?: never;
             header?: never;
@@ -342,10 +342,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Track Table
-         * @description A track's samples as a table, one row a frame.
+         * Write File
+         * @description What a track found, in one of the forms of /api/about.
          */
-        get: operations["track_table_api_artefacts__name__track_csv_get"];
+        get: operations["write_file_api_shots__shot_id__tracks__track_id__file_extension__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -354,7 +354,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{shot_id}/tracks/{track_id}/table": {
+    "/api/shots/{shot_id}/tracks/{track_id}/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -364,50 +364,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Read Table
-         * @description A table (see track.csv) as the samples of a point track, in place of what was there.
+         * Read File
+         * @description A track from a file of another program, in place of what was found.
          */
-        post: operations["read_table_api_shots__shot_id__tracks__track_id__table_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shots/{shot_id}/tracks/{track_id}/camera.{form}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Write Camera
-         * @description A solved camera with the points of its scene, as glTF 2.0 or USD.
-         */
-        get: operations["write_camera_api_shots__shot_id__tracks__track_id__camera__form__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/shots/{shot_id}/tracks/{track_id}/camera": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Read Camera
-         * @description A camera from a glTF or USD file, in place of what was solved.
-         */
-        post: operations["read_camera_api_shots__shot_id__tracks__track_id__camera_post"];
+        post: operations["read_file_api_shots__shot_id__tracks__track_id__file_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -691,7 +651,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Track */
+        /**
+         * Track
+         * @description Track over a range of the footage's frames.
+         */
         post: operations["track_api_shots__shot_id__tracks__track_id__run_post"];
         delete?: never;
         options?: never;
@@ -750,6 +713,26 @@ export interface paths {
         put?: never;
         /** Render */
         post: operations["render_api_shots__shot_id__renders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/work/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Work On
+         * @description Any kind of work on a shot, by its name and arguments (see `works` in /api/about).
+         */
+        post: operations["work_on_api_shots__shot_id__work__kind__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -898,6 +881,14 @@ export interface components {
             body_parts: string[];
             /** Commands */
             commands: components["schemas"]["CommandInfo"][];
+            /** Tracks */
+            tracks: components["schemas"]["TrackInfo"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureInfo"][];
+            /** Works */
+            works: components["schemas"]["WorkInfo"][];
+            /** Forms */
+            forms: components["schemas"]["FormInfo"][];
         };
         /** Animated[Annotated[float, FieldInfo(annotation=NoneType, required=True, metadata=[Ge(ge=-1000000.0), Le(le=1000000.0)])]] */
         Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____: {
@@ -905,18 +896,6 @@ export interface components {
             value: number;
             /** Keys */
             keys?: components["schemas"]["Key_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"][];
-            /** Movers */
-            movers?: {
-                [key: string]: components["schemas"]["MoverBase"];
-            };
-            /** Moving */
-            moving?: string[];
-        };
-        /** Animated[Outline] */
-        Animated_Outline_: {
-            value: components["schemas"]["Outline"];
-            /** Keys */
-            keys?: components["schemas"]["Key_Outline_"][];
             /** Movers */
             movers?: {
                 [key: string]: components["schemas"]["MoverBase"];
@@ -995,89 +974,10 @@ export interface components {
             /** Choice */
             choice: string;
         };
-        /**
-         * BodyTrack
-         * @description A part of a body, found by itself in every frame: of whoever has it nearest to `near` in the reference frame, else of
-         *     the largest. Its samples are those of one point.
-         */
-        BodyTrack: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Footage */
-            footage: string;
-            /**
-             * Reference Frame
-             * @default 0
-             */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
-             * @enum {string}
-             */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "body";
-            /**
-             * Part
-             * @default right index fingertip
-             * @enum {string}
-             */
-            part: "head" | "left ear" | "right ear" | "left shoulder" | "right shoulder" | "left elbow" | "right elbow" | "left wrist" | "right wrist" | "left hip" | "right hip" | "left knee" | "right knee" | "left ankle" | "right ankle" | "left heel" | "right heel" | "left toes" | "right toes" | "left palm" | "right palm" | "left thumb tip" | "right thumb tip" | "left index fingertip" | "right index fingertip" | "left middle fingertip" | "right middle fingertip" | "left ring fingertip" | "right ring fingertip" | "left little fingertip" | "right little fingertip";
-            /** Near */
-            near?: [
-                number,
-                number
-            ] | null;
-            /** Hand Set */
-            hand_set?: components["schemas"]["HandSet"][];
-        };
-        /** Body_read_camera_api_shots__shot_id__tracks__track_id__camera_post */
-        Body_read_camera_api_shots__shot_id__tracks__track_id__camera_post: {
+        /** Body_read_file_api_shots__shot_id__tracks__track_id__file_post */
+        Body_read_file_api_shots__shot_id__tracks__track_id__file_post: {
             /** File */
             file: string;
-        };
-        /**
-         * BoxAt
-         * @description A box in full-size footage pixels: centre and sides, and how far it is turned, clockwise.
-         */
-        BoxAt: {
-            /** Centre */
-            centre: [
-                number,
-                number
-            ];
-            /** Sides */
-            sides: [
-                number,
-                number
-            ];
-            /**
-             * Angle Deg
-             * @default 0
-             */
-            angle_deg: number;
         };
         /**
          * CameraFile
@@ -1085,6 +985,14 @@ export interface components {
          *     the mean errors of `points3d`.
          */
         CameraFile: {
+            /**
+             * Kind
+             * @default camera
+             * @constant
+             */
+            kind: "camera";
+            /** Frames */
+            frames: components["schemas"]["CameraSample"][];
             /**
              * Format
              * @default tropein.track
@@ -1116,11 +1024,6 @@ export interface components {
              * @default
              */
             stopped: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "camera";
             /** Focal Px */
             focal_px: number;
             /** Principal Point */
@@ -1142,8 +1045,6 @@ export interface components {
             /** Point Errors Px */
             point_errors_px?: number[];
             solve: components["schemas"]["SolveFacts"];
-            /** Frames */
-            frames: components["schemas"]["CameraSample"][];
         };
         /**
          * CameraSample
@@ -1165,222 +1066,6 @@ export interface components {
             world_to_camera: number[] | null;
             /** Reprojection Px */
             reprojection_px?: number | null;
-        };
-        /**
-         * CameraTrack
-         * @description The camera itself, solved from how the picture moves. `focal_px` is the focal length where it is known; `lens` by what share of
-         *     its way from the middle the picture's corner is seen too far out (0: straight lines stay straight), where that is known; `world`
-         *     (4x4, row by row) turns, shifts and scales what was solved to a floor at y = 0 (y down) and the user's own units.
-         */
-        CameraTrack: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Footage */
-            footage: string;
-            /**
-             * Reference Frame
-             * @default 0
-             */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
-             * @enum {string}
-             */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "camera";
-            /** Focal Px */
-            focal_px?: number | null;
-            /** Lens */
-            lens?: number | null;
-            /** World */
-            world?: number[] | null;
-        };
-        /**
-         * ChromaPiece
-         * @description Keeps what does not have the colour of the screen behind it, in a layer's own footage.
-         */
-        ChromaPiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "chroma";
-            /** Layer */
-            layer: string;
-            /**
-             * Screen
-             * @description linear Rec.709; none finds the screen by itself
-             */
-            screen?: [
-                number,
-                number,
-                number
-            ] | null;
-            /**
-             * Clean Frame
-             * @description the frame that shows the place empty; none of another clip: the same frame as the layer's
-             */
-            clean_frame?: number | null;
-            /**
-             * Clean Footage
-             * @description the clip that frame is of; none means the layer's own footage, as far as a frame is named
-             */
-            clean_footage?: string | null;
-            /**
-             * Clean Through
-             * @description the empty screen is put together from all of the layer's own footage, whose camera stands still; a frame or a clip that is named goes before
-             * @default false
-             */
-            clean_through: boolean;
-            /**
-             * Uneven light
-             * @description How far the screen's own light and dark are followed.
-             */
-            even?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Clear below
-             * @description What covers less than this is screen.
-             */
-            low?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Solid above
-             * @description What covers more than this is solid.
-             */
-            high?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Solid core
-             * @description Holes farther than this inside the subject are closed; 0 leaves them.
-             */
-            core?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Take out spill
-             * @description How much of the screen's light on the subject is taken out.
-             */
-            spill?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Spill balance
-             * @description At 0 the screen's light is subtracted, at 1 its colour is held down to the other two.
-             */
-            balance?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-        };
-        /**
-         * ColourPiece
-         * @description Keeps a range of hue, saturation and lightness of a layer's own footage.
-         */
-        ColourPiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "colour";
-            /** Layer */
-            layer: string;
-            /** Hue */
-            hue?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Hue width */
-            hue_width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Saturation from */
-            saturation?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Lightness from */
-            dark?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Lightness to */
-            light?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Softness
-             * @description As a share of each range.
-             */
-            softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * CommandInfo
@@ -1463,98 +1148,6 @@ export interface components {
             soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
-         * CutoutPiece
-         * @description A subject cut out of a layer's own footage by strokes. `samples` is its coverage through the shot, once carried.
-         */
-        CutoutPiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "cutout";
-            /** Layer */
-            layer: string;
-            /** Strokes */
-            strokes?: components["schemas"]["CutoutStroke"][];
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Hair reach
-             * @description How far hairs and blur stand out from the outline: so far the edge is told by colour.
-             */
-            fine?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Fine Within
-             * @description all of them together say what stays
-             * @default {}
-             */
-            fine_within: {
-                [key: string]: components["schemas"]["Cut"];
-            };
-            /**
-             * Clean edge
-             * @description How far the old background is taken out of the edge of a layer that is cut by this.
-             */
-            clean?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-        };
-        /**
-         * CutoutStroke
-         * @description A line drawn over a frame of the footage, in its full-size pixels: what it covers is the subject, or is not.
-         */
-        CutoutStroke: {
-            /** Frame */
-            frame: number;
-            /**
-             * Keep
-             * @default true
-             */
-            keep: boolean;
-            /** Points */
-            points: [
-                number,
-                number
-            ][];
-            /**
-             * Width
-             * @default 16
-             */
-            width: number;
-        };
-        /**
          * Depth
          * @description A place in depth. With a camera track it lies in the solved scene, in that scene's units; without one it is seen by
          *     a camera that stands before the frame: units are shot pixels, x right, y down, z away, and at z 0 things are as large
@@ -1577,135 +1170,6 @@ export interface components {
             facing: "own" | "camera";
         };
         /**
-         * DifferencePiece
-         * @description Keeps what differs from an empty picture of the same place: a frame without the subject, another clip, or else the median of
-         *     the layer's own footage.
-         */
-        DifferencePiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "difference";
-            /** Layer */
-            layer: string;
-            /**
-             * Clean Frame
-             * @description the frame that shows the place empty; none of another clip: the same frame as the layer's
-             */
-            clean_frame?: number | null;
-            /**
-             * Clean Footage
-             * @description the clip that frame is of; none means the layer's own footage, as far as a frame is named
-             */
-            clean_footage?: string | null;
-            /** Threshold */
-            threshold?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Softness */
-            softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Let shadows pass
-             * @description How far a shadow may dim the empty place and still be empty.
-             */
-            shadow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-        };
-        /**
-         * DistancePiece
-         * @description Keeps what is far away in a solved scene: at every pixel the distance along the camera's ray to the floor.
-         */
-        DistancePiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "distance";
-            /** Track */
-            track: string;
-            /**
-             * Nothing up to
-             * @description Scene units.
-             */
-            near?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * All from
-             * @description Scene units.
-             */
-            far?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Height
-             * @description Of the level plane over the floor.
-             */
-            height?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-        };
-        /**
          * Done
          * @description The shot after a command; what is to be selected now, as "layers/ID"; words where not all was kept.
          */
@@ -1715,19 +1179,6 @@ export interface components {
             select: string[];
             /** Note */
             note: string;
-        };
-        /**
-         * EdgeMatch
-         * @description Widths of edges as standard deviations in pixels of the shot: the insert's own, those around it, and the blur that makes
-         *     the one the other (0 where the insert is softer already).
-         */
-        EdgeMatch: {
-            /** Own Px */
-            own_px: number;
-            /** Around Px */
-            around_px: number;
-            /** Soften Px */
-            soften_px: number;
         };
         /**
          * Edit
@@ -1781,7 +1232,10 @@ export interface components {
                 [key: string]: components["schemas"]["Cut"];
             };
         };
-        /** EffectInfo */
+        /**
+         * EffectInfo
+         * @description A kind with parameters.
+         */
         EffectInfo: {
             /** Kind */
             kind: string;
@@ -1794,6 +1248,14 @@ export interface components {
         };
         /** FaceFile */
         FaceFile: {
+            /**
+             * Kind
+             * @default face
+             * @constant
+             */
+            kind: "face";
+            /** Frames */
+            frames: components["schemas"]["FaceSample"][];
             /**
              * Format
              * @default tropein.track
@@ -1825,66 +1287,6 @@ export interface components {
              * @default
              */
             stopped: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "face";
-            /** Frames */
-            frames: components["schemas"]["FaceSample"][];
-        };
-        /**
-         * FacePiece
-         * @description A part of a tracked face; a blink closes the eyes and what lies in them.
-         */
-        FacePiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "face";
-            /** Track */
-            track: string;
-            /**
-             * Part
-             * @default oval
-             * @enum {string}
-             */
-            part: "left eye" | "right eye" | "eyes" | "left iris" | "right iris" | "irises" | "lips" | "mouth opening" | "left brow" | "right brow" | "oval" | "skin";
         };
         /**
          * FaceSample
@@ -1917,56 +1319,6 @@ export interface components {
             pose?: number[] | null;
         };
         /**
-         * FaceTrack
-         * @description A face: its mesh, irises, eye and mouth opening, and pose in every frame. `near` is a place on the face that is
-         *     meant, in the reference frame; none means the largest.
-         */
-        FaceTrack: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Footage */
-            footage: string;
-            /**
-             * Reference Frame
-             * @default 0
-             */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
-             * @enum {string}
-             */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "face";
-            /** Near */
-            near?: [
-                number,
-                number
-            ] | null;
-        };
-        /**
          * FaultsSeen
          * @description One frame: how many there are, and how large the largest is, in shot pixels across.
          */
@@ -1981,6 +1333,18 @@ export interface components {
             largest_hole_px: number;
             /** Largest Crumb Px */
             largest_crumb_px: number;
+        };
+        /**
+         * Fix
+         * @description An ordinary edit: its label, and a JSON Patch of the shot.
+         */
+        Fix: {
+            /** Label */
+            label: string;
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * Footage
@@ -2037,6 +1401,31 @@ export interface components {
              * @default sRGB - Texture
              */
             space: string;
+        };
+        /**
+         * FormInfo
+         * @description A form in or out: of a track or a shot; extensions it writes, and what each is called; those it reads; which track files go out as it,
+         *     none for all; which tracks come in by it.
+         */
+        FormInfo: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Of */
+            of: string;
+            /** Writes */
+            writes: {
+                [key: string]: string;
+            };
+            /** Reads */
+            reads: string[];
+            /** Files */
+            files: string[];
+            /** Into */
+            into: string[];
         };
         /**
          * FourCorners
@@ -2119,60 +1508,6 @@ export interface components {
             frame: number;
         };
         /**
-         * HandSet
-         * @description A position the user put right; tracking treats it as a constraint. `point` counts from the first, 0.
-         */
-        HandSet: {
-            /** Frame */
-            frame: number;
-            /** Position */
-            position: [
-                number,
-                number
-            ];
-            /**
-             * Point
-             * @default 0
-             */
-            point: number;
-        };
-        /**
-         * HandSetBox
-         * @description A box the user put right.
-         */
-        HandSetBox: {
-            /** Frame */
-            frame: number;
-            box: components["schemas"]["BoxAt"];
-        };
-        /**
-         * HandSetCorners
-         * @description Corners the user put right.
-         */
-        HandSetCorners: {
-            /** Frame */
-            frame: number;
-            /** Corners */
-            corners: [
-                [
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number
-                ]
-            ];
-        };
-        /**
          * Hang
          * @description Hang from another layer: go where it goes, from the reference frame on, where nothing jumps.
          */
@@ -2235,33 +1570,6 @@ export interface components {
             frame: number;
             /** Value */
             value: number;
-            /**
-             * Ease
-             * @default smooth
-             * @enum {string}
-             */
-            ease: "hold" | "linear" | "smooth" | "bezier";
-            /**
-             * Handles
-             * @default [
-             *       0.33,
-             *       0,
-             *       0.67,
-             *       1
-             *     ]
-             */
-            handles: [
-                number,
-                number,
-                number,
-                number
-            ];
-        };
-        /** Key[Outline] */
-        Key_Outline_: {
-            /** Frame */
-            frame: number;
-            value: components["schemas"]["Outline"];
             /**
              * Ease
              * @default smooth
@@ -2444,119 +1752,10 @@ export interface components {
             /** Opacity */
             opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
-        /**
-         * LayerPiece
-         * @description Another layer's alpha or luminance, as it lies in the shot.
-         */
-        LayerPiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "layer";
-            /** Layer */
-            layer: string;
-            /**
-             * Channel
-             * @default alpha
-             * @enum {string}
-             */
-            channel: "alpha" | "luminance";
-        };
         /** Login */
         Login: {
             /** Password */
             password: string;
-        };
-        /**
-         * LumaPiece
-         * @description Keeps a range of brightness of a layer's own footage.
-         */
-        LumaPiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "luma";
-            /** Layer */
-            layer: string;
-            /**
-             * From
-             * @description Display brightness.
-             */
-            low?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** To */
-            high?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Softness */
-            softness?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /** Made */
         Made: {
@@ -2574,7 +1773,7 @@ export interface components {
             name: string;
             /** Pieces */
             pieces?: {
-                [key: string]: components["schemas"]["ShapePiece"] | components["schemas"]["ChromaPiece"] | components["schemas"]["LumaPiece"] | components["schemas"]["ColourPiece"] | components["schemas"]["FacePiece"] | components["schemas"]["LayerPiece"] | components["schemas"]["DistancePiece"] | components["schemas"]["CutoutPiece"] | components["schemas"]["DifferencePiece"];
+                [key: string]: components["schemas"]["PieceBase"];
             };
             /** Order */
             order?: string[];
@@ -2588,6 +1787,24 @@ export interface components {
              * @description Up to so many pixels across: what stands alone in the clear becomes clear.
              */
             crumbs?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * MeasureInfo
+         * @description A measure of an insert, and what its fix is called.
+         */
+        MeasureInfo: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Act */
+            act: string;
+            /** Unit */
+            unit: string;
+            /** Visible From */
+            visible_from: number;
         };
         /**
          * MeetBase
@@ -2632,6 +1849,14 @@ export interface components {
         /** ObjectFile */
         ObjectFile: {
             /**
+             * Kind
+             * @default object
+             * @constant
+             */
+            kind: "object";
+            /** Frames */
+            frames: components["schemas"]["ObjectSample"][];
+            /**
              * Format
              * @default tropein.track
              * @constant
@@ -2662,13 +1887,6 @@ export interface components {
              * @default
              */
             stopped: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "object";
-            /** Frames */
-            frames: components["schemas"]["ObjectSample"][];
         };
         /**
          * ObjectSample
@@ -2700,61 +1918,6 @@ export interface components {
             angle_deg: number;
         };
         /**
-         * ObjectTrack
-         * @description A thing followed by a box around it, while it turns, comes nearer and changes shape.
-         */
-        ObjectTrack: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Footage */
-            footage: string;
-            /**
-             * Reference Frame
-             * @default 0
-             */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
-             * @enum {string}
-             */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "object";
-            box: components["schemas"]["BoxAt"];
-            /** Hand Set */
-            hand_set?: components["schemas"]["HandSetBox"][];
-        };
-        /**
-         * Outline
-         * @description Points joined by cubic curves, in order.
-         */
-        Outline: {
-            /** Points */
-            points: components["schemas"]["OutlinePoint"][];
-        };
-        /**
          * OutlineFit
          * @description One frame: about how far off the outline is, in pixels of the shot; None where nothing tells.
          */
@@ -2765,92 +1928,47 @@ export interface components {
             off_px: number | null;
         };
         /**
-         * OutlinePoint
-         * @description A point of an outline in shot pixels. `before` and `after` are its curve handles, counted from it; `outer` and
-         *     `inner` how far the soft edge reaches out of and into the shape there.
+         * PieceBase
+         * @description What all pieces share. `how` says what the piece does to the ones above it; the span includes both ends. Steps, matrices and
+         *     `on` (compose.mattes.Mattes: the shot's mattes at a scale) are the planner's.
          */
-        OutlinePoint: {
-            /** At */
-            at: [
-                number,
-                number
-            ];
-            /**
-             * Before
-             * @default [
-             *       0,
-             *       0
-             *     ]
-             */
-            before: [
-                number,
-                number
-            ];
-            /**
-             * After
-             * @default [
-             *       0,
-             *       0
-             *     ]
-             */
-            after: [
-                number,
-                number
-            ];
-            /**
-             * Outer
-             * @default 0
-             */
-            outer: number;
-            /**
-             * Inner
-             * @default 0
-             */
-            inner: number;
-        };
-        /**
-         * PictureTrack
-         * @description The picture as a whole: how most of it shifts, turns and grows, for holding it still.
-         */
-        PictureTrack: {
+        PieceBase: {
+            /** Kind */
+            kind: string;
             /** Id */
             id: string;
             /** Name */
             name: string;
-            /** Footage */
-            footage: string;
             /**
-             * Reference Frame
-             * @default 0
+             * On
+             * @default true
              */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
+            on: boolean;
             /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
+             * How
+             * @default add
              * @enum {string}
              */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
+            how: "add" | "subtract" | "intersect";
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Invert
+             * @default false
              */
-            kind: "picture";
+            invert: boolean;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /** Opacity */
+            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /**
+             * Grow
+             * @description Moves the edge out, or in.
+             */
+            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Soften */
+            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
         };
         /**
          * PixelValues
@@ -2892,6 +2010,14 @@ export interface components {
         /** PlaneFile */
         PlaneFile: {
             /**
+             * Kind
+             * @default plane
+             * @constant
+             */
+            kind: "plane";
+            /** Frames */
+            frames: components["schemas"]["PlaneSample"][];
+            /**
              * Format
              * @default tropein.track
              * @constant
@@ -2922,13 +2048,6 @@ export interface components {
              * @default
              */
             stopped: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "plane";
-            /** Frames */
-            frames: components["schemas"]["PlaneSample"][];
         };
         /**
          * PlaneSample
@@ -2969,75 +2088,18 @@ export interface components {
             homography?: number[] | null;
         };
         /**
-         * PlaneTrack
-         * @description A flat thing followed by its four corners, clockwise from top left, in full-size footage pixels.
-         */
-        PlaneTrack: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Footage */
-            footage: string;
-            /**
-             * Reference Frame
-             * @default 0
-             */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
-             * @enum {string}
-             */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "plane";
-            /** Corners */
-            corners: [
-                [
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number
-                ]
-            ];
-            /** Hand Set */
-            hand_set?: components["schemas"]["HandSetCorners"][];
-        };
-        /**
          * PointFile
          * @description `shutter_deg` is how long the shutter was open, as an angle, where the motion blur told.
          */
         PointFile: {
+            /**
+             * Kind
+             * @default point
+             * @constant
+             */
+            kind: "point";
+            /** Frames */
+            frames: components["schemas"]["PointSample"][];
             /**
              * Format
              * @default tropein.track
@@ -3069,13 +2131,6 @@ export interface components {
              * @default
              */
             stopped: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "point";
-            /** Frames */
-            frames: components["schemas"]["PointSample"][];
             /** Shutter Deg */
             shutter_deg?: number | null;
         };
@@ -3101,97 +2156,6 @@ export interface components {
             point_confidence: number[];
         };
         /**
-         * PointTrack
-         * @description One or more features followed through footage; from two on they also give rotation and scale.
-         *
-         *     `pattern_px` is half the side of the small reference patch, `reach_px` how far a frame's search goes. `more` are
-         *     further points, in the reference frame as `position` is. `match_...`: what may differ from the reference: light, turn and size,
-         *     motion blur.
-         */
-        PointTrack: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Footage */
-            footage: string;
-            /**
-             * Reference Frame
-             * @default 0
-             */
-            reference_frame: number;
-            /** Samples */
-            samples?: string | null;
-            /**
-             * Lost Frames
-             * @default 0
-             */
-            lost_frames: number;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Ignore */
-            ignore?: string | null;
-            /**
-             * Ignore Side
-             * @default inside
-             * @enum {string}
-             */
-            ignore_side: "inside" | "outside";
-            /** Bridge */
-            bridge?: string | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "point";
-            /**
-             * Position
-             * @default [
-             *       0,
-             *       0
-             *     ]
-             */
-            position: [
-                number,
-                number
-            ];
-            /** More */
-            more?: [
-                number,
-                number
-            ][];
-            /**
-             * Pattern Px
-             * @default 15
-             */
-            pattern_px: number;
-            /**
-             * Reach Px
-             * @default 40
-             */
-            reach_px: number;
-            /**
-             * Match Light
-             * @default true
-             */
-            match_light: boolean;
-            /**
-             * Match Turn
-             * @default true
-             */
-            match_turn: boolean;
-            /**
-             * Match Blur
-             * @default true
-             */
-            match_blur: boolean;
-            /** Hand Set */
-            hand_set?: components["schemas"]["HandSet"][];
-        };
-        /**
          * Problem
          * @description What went wrong: a code for machines, words for people.
          */
@@ -3200,6 +2164,24 @@ export interface components {
             code: string;
             /** Message */
             message: string;
+        };
+        /**
+         * Reading
+         * @description One frame. `off` is how far the insert is from what lies around it, in the measure's unit, with a sign; `visible` whether that shows;
+         *     `words` say it; `fix` would mend it, where anything can.
+         */
+        Reading: {
+            /** Measure */
+            measure: string;
+            /** Frame */
+            frame: number;
+            /** Off */
+            off: number;
+            /** Visible */
+            visible: boolean;
+            /** Words */
+            words: string;
+            fix?: components["schemas"]["Fix"] | null;
         };
         /** RenderWanted */
         RenderWanted: {
@@ -3329,65 +2311,6 @@ export interface components {
             /** Open */
             open: boolean;
         };
-        /**
-         * ShapePiece
-         * @description An area inside a closed outline, or a stroke along an open one.
-         */
-        ShapePiece: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * How
-             * @default add
-             * @enum {string}
-             */
-            how: "add" | "subtract" | "intersect";
-            /**
-             * Invert
-             * @default false
-             */
-            invert: boolean;
-            /** Span */
-            span?: [
-                number,
-                number
-            ] | null;
-            /** Opacity */
-            opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * Grow
-             * @description Moves the edge out, or in.
-             */
-            grow?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /** Soften */
-            soften?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "shape";
-            outline: components["schemas"]["Animated_Outline_"];
-            /**
-             * Closed
-             * @default true
-             */
-            closed: boolean;
-            /** Stroke width */
-            width?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
-            ride?: components["schemas"]["Ride"] | null;
-            /**
-             * Motion Blur
-             * @default false
-             */
-            motion_blur: boolean;
-        };
         /** ShelfChange */
         ShelfChange: {
             /** Name */
@@ -3483,7 +2406,7 @@ export interface components {
             plate?: string | null;
             /** Tracks */
             tracks?: {
-                [key: string]: components["schemas"]["PointTrack"] | components["schemas"]["PlaneTrack"] | components["schemas"]["ObjectTrack"] | components["schemas"]["FaceTrack"] | components["schemas"]["BodyTrack"] | components["schemas"]["CameraTrack"] | components["schemas"]["PictureTrack"];
+                [key: string]: components["schemas"]["TrackBase"];
             };
             /** Mattes */
             mattes?: {
@@ -3719,11 +2642,6 @@ export interface components {
              */
             problems: string[];
         };
-        /** Table */
-        Table: {
-            /** Text */
-            text: string;
-        };
         /**
          * TimeMap
          * @description `start` is the frame at which the content's first frame lies, whence it runs at its speed; `position`, where it is set, says
@@ -3766,6 +2684,64 @@ export interface components {
             reference_frame: number;
         };
         /**
+         * TrackBase
+         * @description What all tracks share. `samples` is the stored result; none until it was tracked. What lies on `ignore_side` of the
+         *     matte `ignore` does not count when it is tracked; where it is lost, `bridge` is the track whose motion fills the gap.
+         */
+        TrackBase: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Footage */
+            footage: string;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Samples */
+            samples?: string | null;
+            /**
+             * Lost Frames
+             * @default 0
+             */
+            lost_frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Ignore */
+            ignore?: string | null;
+            /**
+             * Ignore Side
+             * @default inside
+             * @enum {string}
+             */
+            ignore_side: "inside" | "outside";
+            /** Bridge */
+            bridge?: string | null;
+        };
+        /**
+         * TrackInfo
+         * @description A kind of track: the gesture that begins it, and whether it has a direction.
+         */
+        TrackInfo: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Begins */
+            begins: string;
+            /** Directed */
+            directed: boolean;
+        };
+        /**
          * TrackWanted
          * @description Track over first..last (frames of the footage).
          */
@@ -3788,6 +2764,22 @@ export interface components {
              * @default
              */
             client: string;
+        };
+        /**
+         * WorkInfo
+         * @description A kind of work in the background; `arguments` as a JSON schema.
+         */
+        WorkInfo: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Arguments */
+            arguments: {
+                [key: string]: unknown;
+            };
         };
     };
     responses: never;
@@ -6064,7 +5056,7 @@ export interface operations {
             };
         };
     };
-    edge_api_shots__shot_id__layers__layer_id__edge_get: {
+    measured_api_shots__shot_id__layers__layer_id__measures__measure__get: {
         parameters: {
             query: {
                 frame: number;
@@ -6075,6 +5067,7 @@ export interface operations {
             path: {
                 shot_id: string;
                 layer_id: string;
+                measure: string;
             };
             cookie?: never;
         };
@@ -6086,7 +5079,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EdgeMatch"];
+                    "application/json": components["schemas"]["Reading"];
                 };
             };
             /** @description not a request that can be understood */
@@ -6216,7 +5209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PointFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["ObjectFile"] | components["schemas"]["FaceFile"] | components["schemas"]["CameraFile"];
+                    "application/json": components["schemas"]["CameraFile"] | components["schemas"]["FaceFile"] | components["schemas"]["ObjectFile"] | components["schemas"]["PlaneFile"] | components["schemas"]["PointFile"];
                 };
             };
             /** @description not a request that can be understood */
@@ -6329,12 +5322,14 @@ export interface operations {
             };
         };
     };
-    track_table_api_artefacts__name__track_csv_get: {
+    write_file_api_shots__shot_id__tracks__track_id__file_extension__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                name: string;
+                shot_id: string;
+                track_id: string;
+                extension: string;
             };
             cookie?: never;
         };
@@ -6342,141 +5337,6 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
-                };
-            };
-            /** @description not a request that can be understood */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description a password is needed */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not from our own page */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description there is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request did not come in time */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description something else was first */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description cannot be used as it is; the message says why */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description too often */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description a fault of our own, noted in the log */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database cannot be reached at the moment */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    read_table_api_shots__shot_id__tracks__track_id__table_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                shot_id: string;
-                track_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Table"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            204: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6592,139 +5452,7 @@ export interface operations {
             };
         };
     };
-    write_camera_api_shots__shot_id__tracks__track_id__camera__form__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                shot_id: string;
-                track_id: string;
-                form: "glb" | "gltf" | "usda" | "usdc";
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
-                };
-            };
-            /** @description not a request that can be understood */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description a password is needed */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not from our own page */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description there is no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request did not come in time */
-            408: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description something else was first */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description cannot be used as it is; the message says why */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description too often */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description a fault of our own, noted in the log */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database cannot be reached at the moment */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    read_camera_api_shots__shot_id__tracks__track_id__camera_post: {
+    read_file_api_shots__shot_id__tracks__track_id__file_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -6736,7 +5464,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_read_camera_api_shots__shot_id__tracks__track_id__camera_post"];
+                "multipart/form-data": components["schemas"]["Body_read_file_api_shots__shot_id__tracks__track_id__file_post"];
             };
         };
         responses: {
@@ -9367,6 +8095,143 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RenderWanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description not a request that can be understood */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a password is needed */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not from our own page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description there is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description something else was first */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be used as it is; the message says why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too often */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a fault of our own, noted in the log */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database cannot be reached at the moment */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    work_on_api_shots__shot_id__work__kind__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {

@@ -14,7 +14,7 @@ import { HideCheck } from "./HideCheck";
 import { NameWords } from "./NameWords";
 import { ParamRow } from "./ParamRow";
 import { KeyPip } from "./Pip";
-import { FACE_PARTS, HOW_WORDS, PIECE_TITLES, piecesIn } from "./pieces";
+import { FACE_PARTS, HOW_WORDS, pieceTitle, piecesIn } from "./pieces";
 import { PartsMenu } from "./RideWords";
 import { Rename } from "./Sentence";
 import { ScreenRow } from "./ScreenRow";
@@ -26,6 +26,7 @@ import { footageOf, hasPicture, piecesOf } from "../document/layers";
 /** A matte: what it is made of, and what it cuts. */
 export function MatteSheet({ matte }: { matte: Matte }) {
   const { shot, commit, set } = useBench();
+  const about = useAbout().data;
   if (!shot) return null;
   const path = `/mattes/${matte.id}`;
   const cuts = cutBy(shot, matte.id);
@@ -33,7 +34,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
   const footage = all.filter((l) => footageOf(l));
   const isCut = (l: Layer) => Object.values(l.cuts).some((c) => c.matte === matte.id);
   const faces = Object.values(shot.tracks).filter((t) => t.kind === "face");
-  const add = (piece: Piece) => void commit(`add ${PIECE_TITLES[piece.kind].toLowerCase()} to ${matte.name}`, addPiece(matte.id, piece)).then(() => set({ piece: piece.id, points: [] }));
+  const add = (piece: Piece) => void commit(`add ${pieceTitle(about, piece.kind)} to ${matte.name}`, addPiece(matte.id, piece)).then(() => set({ piece: piece.id, points: [] }));
   const looking = footage.find(isCut) ?? footage.at(-1);
   const choices = [
     ...SHAPE_TOOLS.map((tool) => ({ id: tool, label: tool === "freehand" ? "shape drawn by hand" : tool, hint: { outline: "M", rectangle: "⇧M", ellipse: "E", freehand: "⇧E", stroke: "B" }[tool], act: () => set({ tool, drawn: [] }) })),
@@ -96,7 +97,7 @@ function PieceCard({ matte, piece, index }: { matte: Matte; piece: Piece; index:
       {open && (
         <div className="pb-1">
           <p className="py-1 leading-6">
-            <Rename value={piece.name} label="Name of the piece" save={(name) => put("rename", "name", name)} />, a {PIECE_TITLES[piece.kind].toLowerCase()},{" "}
+            <Rename value={piece.name} label="Name of the piece" save={(name) => put("rename", "name", name)} />, a {pieceTitle(about, piece.kind)},{" "}
             <Menu className={WORD} label="What it does to the pieces above it" trigger={HOW_WORDS[piece.how]} choices={(["add", "subtract", "intersect"] as const).map((how) => ({ id: how, label: HOW_WORDS[how], checked: piece.how === how, act: () => put(how, "how", how) }))} />{" "}
             <button className={WORD} onClick={() => put(piece.invert ? "do not invert" : "invert", "invert", !piece.invert)}>{piece.invert ? "its outside" : "its inside"}</button>
             {"layer" in piece && <>, of <Menu className={WORD} label="Which layer it looks at" trigger={shot.layers[piece.layer]?.name ?? "?"} choices={Object.values(shot.layers).filter((l) => (piece.kind === "layer" ? hasPicture(l) : footageOf(l))).map((l) => ({ id: l.id, label: l.name, checked: l.id === piece.layer, act: () => put(`look at ${l.name} with`, "layer", l.id) }))} /></>}

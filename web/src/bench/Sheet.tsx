@@ -2,10 +2,10 @@ import { useAbout } from "../api/client";
 import type { Control, Layer } from "../document/types";
 import { useBench } from "../state/bench";
 import { Chain } from "./Chain";
-import { EdgeMatching } from "./EdgeMatching";
 import { Scrub } from "../ui/Scrub";
 import { HoldSection } from "./HoldSection";
 import { MatteSheet } from "./MatteSheet";
+import { Measures } from "./Measures";
 import { ParamRow } from "./ParamRow";
 import { PlaceSection } from "./PlaceSection";
 import { Section } from "./Section";
@@ -42,7 +42,7 @@ function LayerSheet({ layer }: { layer: Layer }) {
       <Sentence layer={layer} />
       {hasPlace(layer) && <PlaceSection layer={layer} plate={plate} />}
       {hasPicture(layer) && plate && <HoldSection layer={layer} />}
-      {hasPicture(layer) && !plate && <Section title="Meets" note={layer.meeting.length ? (layer.meeting.length === 1 ? "one way" : `${layer.meeting.length} ways`) : "laid in as it is"}><Chain layer={layer} family="meets" /><EdgeMatching layer={layer} /></Section>}
+      {hasPicture(layer) && !plate && <Section title="Meets" note={layer.meeting.length ? (layer.meeting.length === 1 ? "one way" : `${layer.meeting.length} ways`) : "laid in as it is"}><Chain layer={layer} family="meets" /><Measures layer={layer} /></Section>}
       {!isCarrier(layer) && <Section title="Look" note={layer.chain.length ? `${layer.chain.length} in the chain` : undefined}>
         {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}
         <Chain layer={layer} family="effects" />

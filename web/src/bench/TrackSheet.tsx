@@ -30,6 +30,7 @@ const MEND = {
 export function TrackSheet({ track }: { track: Track }) {
   const { shot, commit, frame, loop, seek } = useBench();
   const runs = useRuns().data ?? [];
+  const directed = useAbout().data?.tracks.find((k) => k.kind === track.kind)?.directed ?? true;
   const files = useSamples(track.samples ? [track.samples] : []);
   const [wish, setWish] = useState<"trim" | "loop">("trim");
   if (!shot) return null;
@@ -65,8 +66,8 @@ export function TrackSheet({ track }: { track: Track }) {
             <progress className="w-full" aria-label="Tracking" max={run.total || 1} value={run.done} />
             <div className="flex items-center gap-2"><span className="mono flex-1 text-quiet">{run.state === "waiting" ? "waiting for a worker" : `${run.done} of ${run.total}`}</span><button className="btn" onClick={() => void cancelRun(run.id)}>Stop, keep what is done</button></div>
           </div>
-        ) : !("hand_set" in track) ? (
-          <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both", over)}>{track.kind === "camera" ? "Solve" : "Both ways"}</button>
+        ) : !directed ? (
+          <button className="btn btn-main my-1 w-full" onClick={() => void runTrack(track, "both", over)}>{`${track.kind === "camera" ? "Solve" : "Follow"}${file ? " again" : ""}`}</button>
         ) : (
           <div className="flex gap-1.5 py-1">
             <button className="btn flex-1" onClick={() => void runTrack(track, "backward", over)}>◂ Back</button>
@@ -92,7 +93,7 @@ export function TrackSheet({ track }: { track: Track }) {
         {handSetFrames(track).includes(now) && <button className="btn" onClick={letGo}>No longer set by hand here</button>}
       </Section>
       <div className="flex-1" />
-      <TableRow track={track} />
+      <FileRow track={track} file={file} />
       <button className="btn mt-2 self-start" onClick={() => void useBench.getState().give("remove-tracks", { tracks: [track.id] })}>Remove this track</button>
     </>
   );
@@ -109,34 +110,59 @@ function OverWords({ over, set }: { over: "trim" | "loop"; set: (over: "trim" | 
   return <p className="py-1">through <Menu className={WORD} label="Which frames are followed" trigger={over === "loop" ? `the loop, ${stretch(loop!)}` : "the trim"} choices={choices} /></p>;
 }
 
-const FORMS = { glb: "glTF, one file", gltf: "glTF, as text", usda: "USD, as text", usdc: "USD, compact" };
 const asForm = (body: { file: unknown }) => {
   const form = new FormData();
   form.append("file", body.file as Blob);
   return form;
 };
 
-/** Its samples as a table, out; those of a point track also in. */
-function TableRow({ track }: { track: Track }) {
+/** What it found, out to other programs and in from them, in the forms there are for such a track. */
+function FileRow({ track, file }: { track: Track; file: TrackFile | undefined }) {
   const { id, say } = useBench();
+  const forms = useAbout().data?.forms.filter((f) => f.of === "track") ?? [];
   const input = useRef<HTMLInputElement>(null);
-  const read = async (file: File) => {
+  const out = file ? forms.filter((f) => !f.files.length || f.files.includes(file.kind)) : [];
+  const readable = forms.filter((f) => f.into.includes(track.kind)).flatMap((f) => f.reads);
+  const saves = out.flatMap((f) =>
+    Object.entries(f.writes).map(([extension, title]) => ({
+      id: extension,
+      label: title,
+      hint: extension,
+      act: () => {
+        location.href = `/api/shots/${id}/tracks/${track.id}/file${extension}`;
+      },
+    })),
+  );
+  const read = async (chosen: File) => {
     try {
       await useBench.getState().landed();
       const params = { path: { shot_id: id!, track_id: track.id } };
-      if (track.kind === "camera") await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/camera", { params, body: { file: file as unknown as string }, bodySerializer: asForm }));
-      else await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/table", { params, body: { text: await file.text() } }));
+      const body = { file: chosen as unknown as string };
+      await got(api.POST("/api/shots/{shot_id}/tracks/{track_id}/file", { params, body, bodySerializer: asForm }));
     } catch (error) {
       say((error as Error).message);
     }
   };
   return (
     <div className="mt-4 flex flex-wrap gap-1.5">
-      {track.samples && <a className="btn" href={`/api/artefacts/${track.samples}/track.csv`} download={`${track.name}.csv`}>Save as CSV</a>}
-      {track.kind === "camera" && track.samples && <Menu className="btn" label="Save the camera for other programs" trigger="Save the camera" choices={(["glb", "gltf", "usda", "usdc"] as const).map((form) => ({ id: form, label: FORMS[form], hint: `.${form}`, act: () => { location.href = `/api/shots/${id}/tracks/${track.id}/camera.${form}`; } }))} />}
+      {saves.length > 0 && <Menu className="btn" label="Save the track for other programs" trigger="Save" choices={saves} />}
       {track.kind === "point" && track.samples && <CombineMenu track={track} />}
-      {(track.kind === "point" || track.kind === "camera") && <button className="btn" onClick={() => input.current?.click()}>{track.kind === "point" ? "Read a CSV" : "Read a camera"}</button>}
-      <input ref={input} type="file" accept={track.kind === "point" ? ".csv,text/csv" : ".glb,.gltf,.usda,.usdc,.usd,.usdz"} hidden aria-label={track.kind === "point" ? "A table of samples" : "A camera from another program"} onChange={(e) => { if (e.target.files?.[0]) void read(e.target.files[0]); e.target.value = ""; }} />
+      {readable.length > 0 && (
+        <button className="btn" title={readable.join(", ")} onClick={() => input.current?.click()}>
+          Read a file
+        </button>
+      )}
+      <input
+        ref={input}
+        type="file"
+        accept={readable.join(",")}
+        hidden
+        aria-label="A track from another program"
+        onChange={(e) => {
+          if (e.target.files?.[0]) void read(e.target.files[0]);
+          e.target.value = "";
+        }}
+      />
     </div>
   );
 }

@@ -1,7 +1,8 @@
 /** Words for the pieces of mattes. */
-import type { Matte, Piece } from "../document/types";
+import type { About, Matte, Piece } from "../document/types";
 
-export const PIECE_TITLES: Record<Piece["kind"], string> = { shape: "Shape", chroma: "Chroma key", luma: "Luma key", colour: "Colour range", face: "Part of a face", layer: "Layer", cutout: "Cut-out", difference: "Difference key", distance: "Distance" };
+/** What a kind of piece is called, in small letters. */
+export const pieceTitle = (about: About | undefined, kind: Piece["kind"]): string => (about?.pieces.find((p) => p.kind === kind)?.title ?? kind).toLowerCase();
 export const HOW_WORDS = { add: "adds", subtract: "takes away", intersect: "keeps only" } as const;
 export const FACE_PARTS = ["oval", "skin", "eyes", "left eye", "right eye", "irises", "left iris", "right iris", "lips", "mouth opening", "left brow", "right brow"];
 

@@ -1,5 +1,5 @@
 /** Starting, running and mending tracks. */
-import { api, got, queries } from "../api/client";
+import { aboutQuery, api, got, queries } from "../api/client";
 import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
 import { handSetFrames } from "../document/marks";
@@ -32,6 +32,8 @@ async function begin(make: (footage: string, frame: number, count: number) => Tr
   const begun = commit(`start the track ${track.name}`, [{ op: "add", path: `/tracks/${track.id}`, value: track }]);
   set({ tool: "move", drawn: [], selection: { kind: "track", id: track.id }, drawer: null });
   await begun;
+  const about = await queries.fetchQuery(aboutQuery);
+  if (about.tracks.some((k) => k.kind === track.kind && !k.directed)) await runTrack(track, "both");
 }
 
 /** A camera track over the plate; it needs nothing to be clicked. */

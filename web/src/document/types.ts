@@ -58,7 +58,7 @@ export interface PlaneTrack extends TrackBase { kind: "plane"; corners: Corners;
 export interface BoxAt { centre: Vec2; sides: Vec2; angle_deg: number }
 export interface ObjectTrack extends TrackBase { kind: "object"; box: BoxAt; hand_set: { frame: number; box: BoxAt }[] }
 export interface FaceTrack extends TrackBase { kind: "face"; near: Vec2 | null }
-export type BodyPart = Whole<Schemas["BodyTrack"]>["part"];
+export type BodyPart = string; // one of those in /api/about
 export interface BodyTrack extends TrackBase { kind: "body"; part: BodyPart; near: Vec2 | null; hand_set: { frame: number; position: Vec2; point: number }[] }
 export interface CameraTrack extends TrackBase { kind: "camera"; focal_px: number | null; lens: number | null; world: number[] | null }
 export interface PictureTrack extends TrackBase { kind: "picture" }
@@ -76,6 +76,7 @@ export type EffectInfo = Schemas["EffectInfo"];
 export type About = Schemas["About"];
 export type TrackFile = Schemas["PointFile"] | Schemas["PlaneFile"] | Schemas["ObjectFile"] | Schemas["FaceFile"] | Schemas["CameraFile"];
 export type CameraFile = Schemas["CameraFile"];
+export type Reading = Schemas["Reading"];
 export type Snapped = Schemas["Snapped"];
 export type OutlineFit = Schemas["OutlineFit"];
 export type Op = { op: "add" | "replace" | "remove"; path: string; value?: unknown };

@@ -7,30 +7,15 @@ from typing import Any
 from pydantic import BaseModel
 
 from tropein.app.api.routing import router as plain_router
+from tropein.app.jobs.kind import WORKS
 from tropein.core.commands import commands
-from tropein.core.document import (
-    CONTENTS,
-    MEETS,
-    ChromaPiece,
-    ColourPiece,
-    Cut,
-    CutoutPiece,
-    Depth,
-    DifferencePiece,
-    DistancePiece,
-    FacePiece,
-    Layer,
-    LayerPiece,
-    LumaPiece,
-    Matte,
-    Place,
-    ShapePiece,
-    TimeMap,
-)
+from tropein.core.document import CONTENTS, MEETS, PIECES, TRACKS, Cut, Depth, Layer, Matte, Place, TimeMap
 from tropein.core.document.body import BODY_PARTS
 from tropein.core.document.mover import MOVERS
 from tropein.core.effects import described
 from tropein.core.effects.registry import describe_field
+from tropein.core.interchange.form import FORMS
+from tropein.core.match.measure import MEASURES
 from tropein.core.raster.blend import MODES
 
 router = plain_router("/api", "about")
@@ -50,10 +35,17 @@ class Control(BaseModel):
     hard: list[float | None]
 
 
-class EffectInfo(BaseModel):
+class Told(BaseModel):
+    """A kind in words."""
+
     kind: str
     title: str
     help: str
+
+
+class EffectInfo(Told):
+    """A kind with parameters."""
+
     params: list[Control]
 
 
@@ -64,6 +56,38 @@ class CommandInfo(BaseModel):
     title: str
     help: str
     arguments: dict[str, Any]
+
+
+class TrackInfo(Told):
+    """A kind of track: the gesture that begins it, and whether it has a direction."""
+
+    begins: str
+    directed: bool
+
+
+class MeasureInfo(Told):
+    """A measure of an insert, and what its fix is called."""
+
+    act: str
+    unit: str
+    visible_from: float
+
+
+class WorkInfo(Told):
+    """A kind of work in the background; `arguments` as a JSON schema."""
+
+    arguments: dict[str, Any]
+
+
+class FormInfo(Told):
+    """A form in or out: of a track or a shot; extensions it writes, and what each is called; those it reads; which track files go out as it,
+    none for all; which tracks come in by it."""
+
+    of: str
+    writes: dict[str, str]
+    reads: list[str]
+    files: list[str]
+    into: list[str]
 
 
 class About(BaseModel):
@@ -82,21 +106,17 @@ class About(BaseModel):
     blends: list[str]
     body_parts: list[str]
     commands: list[CommandInfo]
+    tracks: list[TrackInfo]
+    measures: list[MeasureInfo]
+    works: list[WorkInfo]
+    forms: list[FormInfo]
 
 
-PIECES = {
-    ShapePiece: "Shape", ChromaPiece: "Chroma key", LumaPiece: "Luma key", ColourPiece: "Colour range", FacePiece: "Face part",
-    LayerPiece: "Layer", CutoutPiece: "Cut-out", DifferencePiece: "Difference key", DistancePiece: "Distance",
-}  # fmt: skip
+SHARED = ("grow", "soften", "opacity")  # of all pieces: told after a piece's own parameters
 
 
-def _piece(cls: type, title: str) -> EffectInfo:
-    """A piece's own parameters first, then those all pieces share."""
-    shared = ("grow", "soften", "opacity")
-    names = [n for n, f in cls.model_fields.items() if f.json_schema_extra and n not in shared]  # type: ignore[attr-defined]
-    params = [Control(**describe_field(cls, n)) for n in (*names, *shared)]
-    kind = cls.model_fields["kind"].default  # type: ignore[attr-defined]
-    return EffectInfo(kind=kind, title=title, help=(cls.__doc__ or "").strip(), params=params)
+def _told(cls: type[Any]) -> dict[str, str]:
+    return {"kind": cls.model_fields["kind"].default, "title": cls.title, "help": (cls.__doc__ or "").strip()}
 
 
 def _kind(cls: type[Any], own: tuple[str, ...]) -> EffectInfo:
@@ -104,9 +124,7 @@ def _kind(cls: type[Any], own: tuple[str, ...]) -> EffectInfo:
     params = [
         Control(**describe_field(cls, n)) for n, f in cls.model_fields.items() if f.json_schema_extra and n not in own
     ]
-    return EffectInfo(
-        kind=cls.model_fields["kind"].default, title=cls.title, help=(cls.__doc__ or "").strip(), params=params
-    )
+    return EffectInfo(**_told(cls), params=params)
 
 
 @router.get("/about")
@@ -118,7 +136,9 @@ def about() -> About:
     place = [Control(**describe_field(Place, name)) for name in ("position", "scale", "rotation", "pivot")]
     depth = [Control(**describe_field(Depth, name)) for name in ("position", "rotation", "width")]
     opacity = Control(**describe_field(Layer, "opacity"))
-    pieces = [_piece(cls, title) for cls, title in PIECES.items()]
+    pieces = [_kind(cls, SHARED) for cls in PIECES]
+    for piece, cls in zip(pieces, PIECES, strict=True):
+        piece.params += [Control(**describe_field(cls, n)) for n in SHARED]
     cut = [Control(**describe_field(Cut, name)) for name in ("grow", "soften")]
     return About(
         version="0.1.0",
@@ -143,5 +163,12 @@ def about() -> About:
                 arguments=c.model_json_schema().get("properties", {}),
             )
             for n, c in commands().items()
+        ],
+        tracks=[TrackInfo(**_told(c), begins=c.begins, directed=c.directed) for c in TRACKS],
+        measures=[MeasureInfo(**_told(c), act=c.act, unit=c.unit, visible_from=c.visible_from) for c in MEASURES],
+        works=[WorkInfo(**_told(c), arguments=c.model_json_schema().get("properties", {})) for c in WORKS],
+        forms=[
+            FormInfo(**_told(c), of=c.of, writes=c.writes, reads=list(c.reads), files=list(c.files), into=list(c.into))
+            for c in FORMS
         ],
     )

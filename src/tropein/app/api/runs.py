@@ -5,22 +5,21 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
-from fastapi import BackgroundTasks
+from fastapi import BackgroundTasks, Path
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 
 from tropein.app.api.deps import Db, IdInPath, Work
 from tropein.app.api.routing import router as plain_router
-from tropein.app.jobs import ingest
-from tropein.app.jobs.cutout import found as find_cutout
-from tropein.app.jobs.queue import defer
-from tropein.app.jobs.render import CHUNK_FRAMES, folder_of, remove_files
-from tropein.app.store import runs, shots
+from tropein.app.jobs.kind import start, wanted
+from tropein.app.jobs.work import ingest
+from tropein.app.jobs.work.cutout import CarryCutout, GuessPeople
+from tropein.app.jobs.work.render import Render, folder_of, remove_files
+from tropein.app.jobs.work.track import Follow
+from tropein.app.store import runs
 from tropein.app.store.models import RunRow
-from tropein.core.compose.timing import footage_frame
 from tropein.core.document import Id
 from tropein.core.document.base import MOST_FRAMES
-from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.encode import Format
 
@@ -114,39 +113,14 @@ def forget_run(run_id: IdInPath, db: Db, work: Work, after: BackgroundTasks) -> 
 
 @router.post("/shots/{shot_id}/tracks/{track_id}/run", status_code=202)
 def track(shot_id: IdInPath, track_id: IdInPath, body: TrackWanted, db: Db) -> RunOut:
-    shot = load_shot(shots.row_of(db, shot_id).document)
-    found = shot.tracks.get(track_id)
-    if found is None:
-        raise NotFound("This track does not exist (any more).")
-    frames = shot.footage[found.footage].frames
-    if not body.first <= found.reference_frame <= body.last < frames:
-        raise BadInput(f"The range must hold the reference frame {found.reference_frame} and end before {frames}.")
-    params = {"shot": shot_id, "track": track_id, **body.model_dump()}
-    row = runs.create(db, "track", f"Track {found.name}", params, body.last - body.first + 1, shot_id)
-    defer(db, "track", run_id=row.id)
-    db.refresh(row)
-    return run_out(row)
+    """Track over a range of the footage's frames."""
+    return run_out(start(db, Follow(shot=shot_id, track=track_id, **body.model_dump())))
 
 
 @router.post("/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/carry", status_code=202)
 def carry(shot_id: IdInPath, matte_id: IdInPath, piece_id: IdInPath, db: Db) -> RunOut:
     """Carry a cut-out's strokes through the whole of its footage that the shot shows."""
-    shot = load_shot(shots.row_of(db, shot_id).document)
-    piece = find_cutout(shot, matte_id, piece_id)
-    if not any(s.keep for s in piece.strokes):
-        raise BadInput("Draw a stroke over what is to be kept first, on any frame.")
-    layer = shot.layers[piece.layer]
-    footage = shot.footage[layer.footage or ""]
-    frames = [footage_frame(shot, layer, f) for f in range(shot.trim[0], shot.trim[1] + 1)]
-    shown = [f for f in frames if f is not None]
-    drawn = [s.frame for s in piece.strokes]
-    first, last = max(0, min([*shown, *drawn])), min(footage.frames - 1, max([*shown, *drawn]))
-    total = last - first + 1 + max(drawn) - min(drawn)  # between strokes from both sides
-    params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "first": first, "last": last, "total": total}
-    row = runs.create(db, "cutout", f"Carry {piece.name}", params, total, shot_id)
-    defer(db, "cutout", run_id=row.id)
-    db.refresh(row)
-    return run_out(row)
+    return run_out(start(db, CarryCutout(shot=shot_id, matte=matte_id, piece=piece_id)))
 
 
 class GuessWanted(BaseModel):
@@ -156,39 +130,18 @@ class GuessWanted(BaseModel):
 @router.post("/shots/{shot_id}/mattes/{matte_id}/pieces/{piece_id}/guess", status_code=202)
 def guess(shot_id: IdInPath, matte_id: IdInPath, piece_id: IdInPath, body: GuessWanted, db: Db) -> RunOut:
     """Strokes for the people in a frame, as a cut-out's first guess."""
-    shot = load_shot(shots.row_of(db, shot_id).document)
-    piece = find_cutout(shot, matte_id, piece_id)
-    layer = shot.layers[piece.layer]
-    if body.frame >= shot.footage[layer.footage or ""].frames:
-        raise BadInput(f"There is no frame {body.frame} in {layer.name}.")
-    params = {"shot": shot_id, "matte": matte_id, "piece": piece_id, "frame": body.frame}
-    row = runs.create(db, "guess", f"Guess the person for {piece.name}", params, 1, shot_id)
-    defer(db, "guess", run_id=row.id)
-    db.refresh(row)
-    return run_out(row)
+    return run_out(start(db, GuessPeople(shot=shot_id, matte=matte_id, piece=piece_id, frame=body.frame)))
 
 
 @router.post("/shots/{shot_id}/renders", status_code=202)
 def render(shot_id: IdInPath, body: RenderWanted, db: Db) -> RunOut:
-    row = shots.row_of(db, shot_id)
-    shot = load_shot(row.document)
-    if not body.first <= body.last < shot.frames:
-        raise BadInput(f"The range {body.first}-{body.last} does not lie within the shot's {shot.frames} frames.")
-    matte = shot.mattes.get(body.matte) if body.matte else None
-    if body.matte and matte is None:
-        raise BadInput("The matte to render is not in the shot (any more).")
-    what = f"{shot.name}, {matte.name}" if matte else shot.name
-    params = {
-        "document": row.document,
-        "revision": row.revision,
-        "stem": shots.file_stem(what),
-        **body.model_dump(),
-    }
-    run = runs.create(db, "render", f"Render {what}", params, body.last - body.first + 1, shot_id)
-    for number in range(runs.add_chunks(db, run.id, body.first, body.last, CHUNK_FRAMES)):
-        defer(db, "render_chunk", run_id=run.id, number=number)
-    db.refresh(run)
-    return run_out(run)
+    return run_out(start(db, Render(shot=shot_id, **body.model_dump())))
+
+
+@router.post("/shots/{shot_id}/work/{kind}", status_code=202)
+def work_on(shot_id: IdInPath, kind: Annotated[str, Path(max_length=40)], body: dict[str, Any], db: Db) -> RunOut:
+    """Any kind of work on a shot, by its name and arguments (see `works` in /api/about)."""
+    return run_out(start(db, wanted(kind, shot_id, body)))
 
 
 @router.get("/runs/{run_id}/file", response_class=FileResponse)

@@ -19,9 +19,10 @@ from starlette.datastructures import UploadFile
 from tropein.app.api.deps import Db, HashInPath, IdInPath, Work
 from tropein.app.api.routing import router as plain_router
 from tropein.app.api.runs import RunOut, run_out
-from tropein.app.jobs.queue import defer
+from tropein.app.jobs.kind import start
 from tropein.app.jobs.sweep import FIGURES, figures, sweep
-from tropein.app.store import runs, settings, shelf
+from tropein.app.jobs.work.ingest import Ingest
+from tropein.app.store import settings, shelf
 from tropein.app.store.database import transaction
 from tropein.app.store.models import ShelfRow
 from tropein.core.document import Footage, Rate
@@ -143,12 +144,9 @@ async def upload(request: Request) -> RunOut:
             for i, file in enumerate(given):
                 await _store(file, folder / f"{i:06d}")
                 files.append([f"{i:06d}", _name(file.filename)])
-        params = {"upload": upload_id, "files": files, "rate": rate, "make_shot": wish in YES}
+        wanted = Ingest(upload=upload_id, files=files, rate=rate, make_shot=wish in YES)
         with transaction(work.engine) as session:
-            name = files[0][1].replace("\\", "/").rsplit("/", 1)[-1]
-            run = runs.create(session, "ingest", f"Import {name}", params)
-            defer(session, "ingest", run_id=run.id)
-            out = run_out(run)
+            out = run_out(start(session, wanted))
         kept = True
         return out
     except OSError as error:

@@ -6,29 +6,29 @@ import logging
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import BackgroundTasks, Query, Response
+from fastapi import BackgroundTasks, Path, Query, Response
 from pydantic import BaseModel, Field
 from starlette.responses import JSONResponse
 
 from tropein.app.api.deps import Db, FrameAsked, FrameInPath, IdInPath, Live, Pool, Revision, Work
 from tropein.app.api.routing import router as plain_router
-from tropein.app.jobs.ingest import shot_on
-from tropein.app.jobs.render import remove_files
+from tropein.app.jobs.work.ingest import shot_on
+from tropein.app.jobs.work.render import remove_files
 from tropein.app.live.preview import Ask
 from tropein.app.store import runs, shelf, shots
 from tropein.app.store.models import ShotRow
-from tropein.core.compose.edge_match import EdgeMatch
-from tropein.core.compose.faults_seen import FaultsSeen
-from tropein.core.compose.guard import Guarded
-from tropein.core.compose.outline_fit import OutlineFit
+from tropein.core.checks.faults_seen import FaultsSeen
+from tropein.core.checks.hidden import Guarded
+from tropein.core.checks.outline_fit import OutlineFit
+from tropein.core.checks.screen_seen import ScreenSeen
 from tropein.core.compose.places import Places
 from tropein.core.compose.ride_matrices import ride_matrices
-from tropein.core.compose.screen_seen import ScreenSeen
 from tropein.core.compose.view import View
 from tropein.core.document import Id, Shot
 from tropein.core.document.base import ID_PATTERN, Name, Text
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
+from tropein.core.match.measure import Reading
 
 router = plain_router("/api/shots", "shots")
 log = logging.getLogger(__name__)
@@ -302,10 +302,16 @@ async def screen(
     )
 
 
-@router.get("/{shot_id}/layers/{layer_id}/edge")
-async def edge(
-    shot_id: IdInPath, layer_id: IdInPath, frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1
-) -> EdgeMatch:
-    """How soft the edge of an insert is, and the edges of what lies behind it, at a frame."""
+@router.get("/{shot_id}/layers/{layer_id}/measures/{measure}")
+async def measured(
+    shot_id: IdInPath,
+    layer_id: IdInPath,
+    measure: Annotated[str, Path(max_length=40)],
+    frame: FrameAsked,
+    pool: Pool,
+    live: Live,
+    revision: Revision = -1,
+) -> Reading:
+    """How an insert differs from what lies around it at a frame, by one of the measures of /api/about, and the edit that would mend it."""
     seen = await live.document(shot_id, revision)
-    return EdgeMatch(**await pool.ask(seen, Ask("", frame, edge_of=layer_id), 3, None))
+    return Reading(**await pool.ask(seen, Ask("", frame, layer=layer_id, measure=measure), 3, None))

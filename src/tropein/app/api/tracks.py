@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from functools import reduce
+from operator import or_
+from pathlib import PurePosixPath
 from typing import Annotated, Any
 
-from fastapi import File, Query, UploadFile
+from fastapi import File, Path, Query, UploadFile
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
@@ -12,82 +15,53 @@ from tropein.app.api.deps import Db, HashInPath, IdInPath, Pool, Work
 from tropein.app.api.routing import router as plain_router
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
-from tropein.core.document import CameraTrack, PointTrack, Shot, Track, new_id
+from tropein.core.document import Shot, Track, new_id
 from tropein.core.document.base import MOST_FRAMES, Id, Name
 from tropein.core.document.track import Corners
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
-from tropein.core.interchange import cameras
-from tropein.core.interchange.table import read_points, written
+from tropein.core.interchange.form import Of, reading, writing
 from tropein.core.track.edit import combined, trimmed
-from tropein.core.track.file import CameraFile, FileBase, PointFile, SolveFacts, TrackFile
+from tropein.core.track.file import FILES, FileBase
+from tropein.core.track.forms.point import PointFile
+from tropein.core.tracks.point import PointTrack
 
 router = plain_router("/api", "tracks")
-MOST_BYTES = 64 << 20
+Extension = Annotated[str, Path(pattern=r"^\.[a-z0-9]{1,12}$")]
 MOST_PATCHES = 32
 
 
-@router.get("/artefacts/{name}/track")
-def track_samples(name: HashInPath, work: Work) -> TrackFile:
+@router.get("/artefacts/{name}/track", response_class=Response, responses={200: {"model": reduce(or_, FILES)}})
+def track_samples(name: HashInPath, work: Work) -> Response:
     """A track's samples as a track file."""
-    return work.artefacts.track(name)
+    return Response(work.artefacts.track(name).dumps(), media_type="application/json")
 
 
-@router.get("/artefacts/{name}/track.csv")
-def track_table(name: HashInPath, work: Work) -> Response:
-    """A track's samples as a table, one row a frame."""
-    return _download(written(track_samples(name, work)), "text/csv", "track.csv")
-
-
-class Table(BaseModel):
-    text: Annotated[str, Field(max_length=20_000_000)]
-
-
-@router.post("/shots/{shot_id}/tracks/{track_id}/table", status_code=204)
-def read_table(shot_id: IdInPath, track_id: IdInPath, body: Table, db: Db, work: Work) -> None:
-    """A table (see track.csv) as the samples of a point track, in place of what was there."""
-    shot, track = _track(db, shot_id, track_id)
-    if not isinstance(track, PointTrack):
-        raise BadInput("Only a point track can be read from a table.")
-    file = read_points(body.text, PointFile(**_head(shot, track), frames=[]))
-    here = next((s for s in file.frames if s.frame == track.reference_frame and not s.lost), None) or next(
-        (s for s in file.frames if not s.lost and s.points[0]), None
-    )
-    if here is None:
-        raise BadInput("No frame of the table says where the point is.")
-    points = [p for p in here.points if p is not None]
-    new = {
-        **track.model_dump(mode="json"), **_stored(work, file), "reference_frame": here.frame, "position": points[0],
-        "more": points[1:], "hand_set": [],
-    }  # fmt: skip
-    _replace(db, shot_id, track_id, new, f"read {track.name} from a table")
-
-
-@router.get("/shots/{shot_id}/tracks/{track_id}/camera.{form}")
-def write_camera(shot_id: IdInPath, track_id: IdInPath, form: cameras.Form, db: Db, work: Work) -> Response:
-    """A solved camera with the points of its scene, as glTF 2.0 or USD."""
+@router.get("/shots/{shot_id}/tracks/{track_id}/file{extension}", response_class=Response)
+def write_file(shot_id: IdInPath, track_id: IdInPath, extension: Extension, db: Db, work: Work) -> Response:
+    """What a track found, in one of the forms of /api/about."""
     _, track = _track(db, shot_id, track_id)
-    file = work.artefacts.track(track.samples) if track.samples else None
-    if not isinstance(track, CameraTrack) or not isinstance(file, CameraFile):
-        raise BadInput("There is no solved camera to write.")
-    kind = "model/gltf-binary" if form == "glb" else "application/octet-stream"
-    return _download(cameras.written(file, form, track.world), kind, f"camera.{form}")
+    if track.samples is None:
+        raise BadInput("This track has not been followed yet.")
+    file = work.artefacts.track(track.samples)
+    form = writing(extension, file.kind)
+    name = f"{shots.file_stem(track.name)}{extension}"
+    return _download(form.write(file, extension, track.scene_world), form.media_type, name)
 
 
-@router.post("/shots/{shot_id}/tracks/{track_id}/camera", status_code=204)
-def read_camera(shot_id: IdInPath, track_id: IdInPath, file: Annotated[UploadFile, File()], db: Db, work: Work) -> None:
-    """A camera from a glTF or USD file, in place of what was solved."""
+@router.post("/shots/{shot_id}/tracks/{track_id}/file", status_code=204)
+def read_file(shot_id: IdInPath, track_id: IdInPath, file: Annotated[UploadFile, File()], db: Db, work: Work) -> None:
+    """A track from a file of another program, in place of what was found."""
     shot, track = _track(db, shot_id, track_id)
-    if not isinstance(track, CameraTrack):
-        raise BadInput("Only a camera track can be read from such a file.")
-    data = file.file.read(MOST_BYTES + 1)
-    if len(data) > MOST_BYTES:
-        raise BadInput("The file is larger than 64 MB.")
-    facts = SolveFacts(kind="free", reprojection_px=0.0)
-    like = CameraFile(**_head(shot, track), focal_px=1, principal_point=(0, 0), points3d=[], solve=facts, frames=[])
-    got = cameras.read_limited(data, file.filename or "the file", like)
-    new = {**track.model_dump(mode="json"), **_stored(work, got), "note": got.stopped, "world": None}
-    _replace(db, shot_id, track_id, new, f"read {track.name} from {file.filename}")
+    name = file.filename or "the file"
+    form = reading(PurePosixPath(name).suffix.lower(), track.kind)
+    data = file.file.read(form.most_bytes + 1)
+    if len(data) > form.most_bytes:
+        raise BadInput(f"The file is larger than {form.most_bytes >> 20} MB.")
+    footage = shot.footage[track.footage]
+    got = form.read(data, name, Of(footage.name, footage.size, footage.rate, track.reference_frame))
+    new = {**track.model_dump(mode="json"), **_stored(work, got), **form.changes(track, got)}
+    _replace(db, shot_id, track_id, new, f"read {track.name} from {name}")
 
 
 @router.get("/media/{media}/tracks/{samples}/strip.jpg", response_class=Response)
@@ -181,16 +155,6 @@ def _track(db: Db, shot_id: str, track_id: str) -> tuple[Shot, Track]:
     if track is None:
         raise NotFound("This track does not exist (any more).")
     return shot, track
-
-
-def _head(shot: Shot, track: Track) -> dict[str, Any]:
-    footage = shot.footage[track.footage]
-    return {
-        "source": footage.name,
-        "size": footage.size,
-        "rate": footage.rate,
-        "reference_frame": track.reference_frame,
-    }
 
 
 def _stored(work: WorkContext, file: FileBase) -> dict[str, Any]:

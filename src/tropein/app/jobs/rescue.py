@@ -8,6 +8,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.kind import queue
 from tropein.app.jobs.queue import defer
 from tropein.app.store import runs
 from tropein.app.store.database import transaction
@@ -35,12 +36,10 @@ def forgotten(context: WorkContext, seconds: float) -> None:
 
 
 def _queue(session: Session, row: RunRow) -> None:
-    if row.kind != "render":
-        defer(session, row.kind, run_id=row.id)
-        return
-    left = [chunk.number for chunk in runs.chunks(session, row.id) if chunk.state != "done"]
-    for number in left:
-        defer(session, "render_chunk", run_id=row.id, number=number)
-    if not left:
+    parts = runs.chunks(session, row.id)
+    left = [part.number for part in parts if part.state != "done"]
+    if parts and not left:
         row.state = "finishing"
-        defer(session, "finish_render", run_id=row.id)
+        defer(session, "finish", run_id=row.id)
+    else:
+        queue(session, row, left)

@@ -1,15 +1,14 @@
-"""The queue's tasks: thin, each calls the function that does the work and records how it ended."""
+"""The queue's tasks: thin, each finds the work that a run's row tells of, and records how it ended."""
 
 from __future__ import annotations
 
 import logging
 from collections.abc import Callable
-from typing import Any
 
 from procrastinate import Blueprint
 
-from tropein.app.jobs import cutout, ingest, render, track
-from tropein.app.jobs.context import WorkContext, here
+from tropein.app.jobs.context import here
+from tropein.app.jobs.kind import WORKS, WorkBase, of_row
 from tropein.app.jobs.outcome import Ended, Outcome, State, conclude
 from tropein.app.jobs.queue import RETRY
 from tropein.app.store import runs
@@ -19,19 +18,18 @@ from tropein.core.errors import Cancelled, TropeinError
 
 log = logging.getLogger(__name__)
 tasks = Blueprint()
-Work = Callable[[WorkContext, str, dict[str, Any]], Outcome]
 
 
-def whole_run(run_id: str, work: Work, tidy: Callable[[WorkContext, str, dict[str, Any]], None] | None = None) -> None:
-    """Do a run that is one piece. `tidy` is called once the run has ended for good, however it ended."""
+def whole_run(run_id: str) -> None:
+    """Do a run that is one piece, and tidy up once it has ended for good."""
     context = here()
     with transaction(context.engine) as session:
         started, row = runs.start(session, run_id), session.get(RunRow, run_id)
-        params, ended = (dict(row.params), row.state in runs.ENDED) if row else ({}, False)
-    if started:
-        closing(run_id, lambda: work(context, run_id, params))
-    if tidy is not None and (started or ended):
-        tidy(context, run_id, params)
+        work, ended = (of_row(row), row.state in runs.ENDED) if row else (None, False)
+    if work is not None and started:
+        closing(run_id, lambda: work.run(context, run_id))
+    if work is not None and (started or ended):
+        work.tidy(context, run_id)
 
 
 def closing(run_id: str, work: Callable[[], Outcome | None]) -> None:
@@ -56,31 +54,26 @@ def _ended(state: State, error: str = "", note: str = "") -> Outcome:
     return Outcome(lambda session: Ended(state=state, error=error, note=note), kept_when_cancelled=True)
 
 
-@tasks.task(name="ingest", retry=RETRY)
-def ingest_task(run_id: str) -> None:
-    whole_run(run_id, ingest.run_ingest, ingest.tidy)
+def work_of(run_id: str) -> WorkBase | None:
+    """The work of a run; None where the run is gone."""
+    with transaction(here().engine) as session:
+        row = session.get(RunRow, run_id)
+        return None if row is None else of_row(row)
 
 
-@tasks.task(name="track", retry=RETRY)
-def track_task(run_id: str) -> None:
-    whole_run(run_id, track.run_track)
+for kind in WORKS.known():
+    tasks.task(name=kind, retry=RETRY)(whole_run)
 
 
-@tasks.task(name="cutout", retry=RETRY)
-def cutout_task(run_id: str) -> None:
-    whole_run(run_id, cutout.run_cutout)
+@tasks.task(name="part", retry=RETRY)
+def part_task(run_id: str, number: int) -> None:
+    work = work_of(run_id)
+    if work is not None:
+        closing(run_id, lambda: work.part(here(), run_id, number))
 
 
-@tasks.task(name="guess", retry=RETRY)
-def guess_task(run_id: str) -> None:
-    whole_run(run_id, cutout.run_guess)
-
-
-@tasks.task(name="render_chunk", retry=RETRY)
-def render_chunk_task(run_id: str, number: int) -> None:
-    closing(run_id, lambda: render.run_chunk(here(), run_id, number))
-
-
-@tasks.task(name="finish_render", retry=RETRY)
-def finish_render_task(run_id: str) -> None:
-    closing(run_id, lambda: render.run_finish(here(), run_id))
+@tasks.task(name="finish", retry=RETRY)
+def finish_task(run_id: str) -> None:
+    work = work_of(run_id)
+    if work is not None:
+        closing(run_id, lambda: work.finish(here(), run_id))

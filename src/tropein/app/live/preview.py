@@ -46,7 +46,8 @@ class Ask:
     margin: float = 0.0
     shape: str = ""  # a shape of the matte: asks how well it fits
     faults: bool = False  # asks for the matte's holes and crumbs
-    edge_of: str = ""  # a layer: asks how soft its edge must be
+    layer: str = ""  # an insert
+    measure: str = ""  # asks how that differs from what lies around it, by this measure
     overlay: str = ""  # a JSON Patch that is laid over the document
     screen_of: str = ""  # a chroma key of the matte: asks which screen it sees
 
@@ -119,25 +120,25 @@ class Previewer:
 
         known = self.shot(ask)
         if ask.guards:
-            from tropein.core.compose.guard import guard
+            from tropein.core.checks.hidden import guard
 
             return guard(self.renderer, known, ask.matte, ask.guards, ask.frame, ask.margin).model_dump()
         if ask.shape:
-            from tropein.core.compose.outline_fit import outline_fit
+            from tropein.core.checks.outline_fit import outline_fit
 
             return outline_fit(self.renderer, known, ask.matte, ask.shape, ask.frame).model_dump()
         if ask.screen_of:
-            from tropein.core.compose.screen_seen import screen_seen
+            from tropein.core.checks.screen_seen import screen_seen
 
             return screen_seen(self.renderer, known, ask.matte, ask.screen_of, ask.frame).model_dump()
         if ask.faults:
-            from tropein.core.compose.faults_seen import faults_seen
+            from tropein.core.checks.faults_seen import faults_seen
 
             return faults_seen(self.renderer, known, ask.matte, ask.frame).model_dump()
-        if ask.edge_of:
-            from tropein.core.compose.edge_match import edge_match
+        if ask.measure:
+            from tropein.core.match.measure import read
 
-            return edge_match(self.renderer, known, ask.edge_of, ask.frame).model_dump()
+            return read(self.renderer, known, ask.layer, ask.measure, ask.frame).model_dump()
         shot = variant(known, ask.variant)
         coverage = None
         if ask.matte in shot.mattes and ask.view not in PLAIN:

@@ -111,13 +111,12 @@ def cancel(session: Session, run_id: str) -> RunRow:
     return get(session, run_id)
 
 
-def add_chunks(session: Session, run_id: str, first: int, last: int, size: int) -> int:
-    """Cut a range of frames into chunks; returns how many."""
-    begins = range(first, last + 1, size)
-    for number, begin in enumerate(begins):
-        session.add(ChunkRow(run_id=run_id, number=number, first=begin, last=min(last, begin + size - 1)))
+def add_parts(session: Session, run_id: str, parts: Iterable[tuple[int, int]]) -> list[int]:
+    """The parts of a run, first and last frame of each; returns their numbers."""
+    rows = [ChunkRow(run_id=run_id, number=n, first=first, last=last) for n, (first, last) in enumerate(parts)]
+    session.add_all(rows)
     session.flush()
-    return len(begins)
+    return [row.number for row in rows]
 
 
 def chunks(session: Session, run_id: str) -> list[ChunkRow]:

@@ -10,12 +10,12 @@ from pathlib import Path as File
 import xxhash
 
 from tropein.core.animate.ride import Path
-from tropein.core.document import CutoutPiece, Shot
+from tropein.core.document import Shot
+from tropein.core.document.references import Stored, pointers
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.files import write_whole
 from tropein.core.matte.cutout_file import CutoutFile, opened
-from tropein.core.track.file import FileBase, TrackFile, parse_track, plain
-from tropein.core.track.samples import as_path
+from tropein.core.track.file import FileBase, parse_track, plain
 
 TRACK, CUTOUT = ".json.gz", ".cutout.zip"
 MAX_CUTOUT_BYTES = 4 << 30
@@ -45,7 +45,7 @@ class Artefacts:
         parse_track(raw)
         self._put(self.file(name), gzip.compress(raw, 5, mtime=0))
 
-    def track(self, name: str) -> TrackFile:
+    def track(self, name: str) -> FileBase:
         try:
             return parse_track(self.file(name).read_bytes())
         except FileNotFoundError as error:
@@ -85,18 +85,16 @@ class Artefacts:
 
 def stored_with(shot: Shot) -> Iterator[tuple[str, str]]:
     """(name, suffix) of all that lies beside a document."""
-    for track in shot.tracks.values():
-        if track.samples:
-            yield track.samples, TRACK
-    for matte in shot.mattes.values():
-        for piece in matte.in_order:
-            if isinstance(piece, CutoutPiece) and piece.samples:
-                yield piece.samples, CUTOUT
+    suffixes = {"track": TRACK, "coverage": CUTOUT}
+    for thing in (*shot.tracks.values(), *shot.mattes.values()):
+        for found in pointers(thing):
+            if isinstance(found.mark, Stored) and found.mark.what in suffixes:
+                yield found.value, suffixes[found.mark.what]
 
 
 @lru_cache(256)
 def _path(root: str, name: str, spot: str) -> Path | None:
     try:
-        return as_path(Artefacts(File(root)).track(name), spot)
+        return Artefacts(File(root)).track(name).path(spot)
     except NotFound:
         return None

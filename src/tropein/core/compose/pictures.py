@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Protocol
 
-from tropein.core.compose.cutout_piece import Cutouts
 from tropein.core.compose.places import Places
 from tropein.core.compose.step import Step
 from tropein.core.document import Layer, Matte
+from tropein.core.matte.cutout_file import CutoutFile
 from tropein.core.raster.picture import Window
 from tropein.core.raster.yuv import Cells
+
+Cutouts = Callable[[str], CutoutFile | None]
+
+
+def no_cutouts(samples: str) -> CutoutFile | None:
+    """For shots that hold none."""
+    return None
 
 
 class Pictures(Protocol):

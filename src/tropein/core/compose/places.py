@@ -16,12 +16,10 @@ from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
 from tropein.core.compose.timing import runs_straight, shown_frames
 from tropein.core.document import (
-    CameraTrack,
     Depth,
     Layer,
     Place,
     Ride,
-    ShapePiece,
     Shot,
 )
 from tropein.core.document.scope import group_of
@@ -241,7 +239,7 @@ class Places:
         track = self.shot.tracks[track_id]
         path = self.path(track_id, SPOT)
         camera = None if path is None else at(path, frame)
-        world = track.world if isinstance(track, CameraTrack) else None
+        world = track.scene_world
         return camera.within(np.array(world).reshape(4, 4)) if camera is not None and world is not None else camera
 
     def scene_and_depth(self, layer: Layer, frame: float) -> tuple[str, float] | None:
@@ -313,13 +311,6 @@ class Places:
         if abs(np.linalg.det(there)) > 1e-9:
             moved = here @ moved @ np.linalg.inv(there)
         return followed(moved, ride.parts, about)
-
-    def shape_matrix(self, piece: ShapePiece, frame: float) -> Matrix | None:
-        """What a shape's ride does to it, in shot pixels; it is tied at the middle of its points."""
-        if piece.ride is None:
-            return np.eye(3)
-        points = np.array([p.at for p in sample(piece.outline, frame).points])
-        return self.ridden(piece.ride, points.mean(0), frame)
 
     def with_plate(self, footage: str, frame: float) -> Matrix:
         """Footage pixels to shot pixels for what is tracked in the plate, which itself may have been moved or held."""

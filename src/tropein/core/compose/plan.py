@@ -11,9 +11,9 @@ import numpy as np
 
 from tropein.core.animate.sample import sample
 from tropein.core.compose.between import by_motion
-from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
 from tropein.core.compose.making import Making, MeetingOf
 from tropein.core.compose.mattes import Mattes, as_picture
+from tropein.core.compose.pictures import Cutouts, no_cutouts
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.scales import working_scale
 from tropein.core.compose.step import Step, step

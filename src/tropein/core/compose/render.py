@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from tropein.core.compose.cache import Cache
-from tropein.core.compose.cutout_piece import Cutouts, no_cutouts
+from tropein.core.compose.pictures import Cutouts, no_cutouts
 from tropein.core.compose.places import Paths
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.step import Step

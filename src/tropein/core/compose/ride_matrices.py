@@ -6,7 +6,7 @@ import numpy as np
 
 from tropein.core.animate.sample import sample
 from tropein.core.compose.places import Places
-from tropein.core.document import CentredEffect, CutoutPiece, ShapePiece
+from tropein.core.document import CentredEffect
 from tropein.core.raster.warp import Matrix
 
 
@@ -36,11 +36,8 @@ def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
             out[layer.id] = _within(grouped, places.ride_matrix(layer, frame))
     for matte in shot.mattes.values():
         for piece in matte.in_order:
-            name = f"{matte.id}/{piece.id}"
-            if isinstance(piece, ShapePiece) and piece.ride:
-                out[name] = places.shape_matrix(piece, frame)
-            if isinstance(piece, CutoutPiece):
-                out[name] = places.matrix(shot.layers[piece.layer], frame)
+            if piece.has_marks:
+                out[f"{matte.id}/{piece.id}"] = piece.marks_matrix(places, frame)
     return out
 
 

@@ -8,10 +8,9 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.compose.faults_seen import largest_px
-from tropein.core.document import ChromaPiece, ColourPiece, Cut, LumaPiece, Shot
+from tropein.core.document import Cut, Shot
 from tropein.core.document.scope import group_of
-from tropein.core.matte.solid import faults
+from tropein.core.matte.solid import faults, largest_px
 from tropein.core.raster.colour import LUMA, to_display
 from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Picture, Window, over_checker
@@ -86,9 +85,7 @@ def cut_alone(shot: Shot, matte_id: str) -> Shot:
     ]
     layers = {i: shot.layers[i] for i in chosen}
     if not chosen:
-        looked_at = [
-            p.layer for p in shot.mattes[matte_id].in_order if isinstance(p, ChromaPiece | LumaPiece | ColourPiece)
-        ]
+        looked_at = [p.looks_at for p in shot.mattes[matte_id].in_order]
         chosen = [i for i in (*looked_at, shot.plate) if i][:1]
         cut = {"cut": Cut(id="cut", matte=matte_id)}
         layers = {i: shot.layers[i].model_copy(update={"cuts": cut, **PLAIN}) for i in chosen}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Generic, Literal, TypeVar
+from typing import Annotated, Any, Generic, Literal, TypeVar
 
 from pydantic import Field, model_validator
 
@@ -50,6 +50,18 @@ class Animated(Model, Generic[T]):
         if self.movers or self.moving:
             listed(self.movers, self.moving, "the movers of a value")
         return self
+
+    def set_at(self, path: str, frame: int, value: T) -> list[dict[str, Any]]:
+        """The JSON Patch that sets it: as a key at the frame where it has keys, which takes the way of the one before it. `path` is where it
+        stands in the document."""
+        if not self.keys:
+            return [{"op": "replace", "path": f"{path}/value", "value": value}]
+        here = next((k for k in self.keys if k.frame == frame), None)
+        before = next((k for k in reversed(self.keys) if k.frame < frame), None)
+        like = here or Key(frame=frame, value=value, ease=before.ease if before else "smooth")
+        keys = [k for k in self.keys if k.frame != frame] + [like.model_copy(update={"value": value})]
+        plain = [k.model_dump(mode="json") for k in sorted(keys, key=lambda k: k.frame)]
+        return [{"op": "replace", "path": f"{path}/keys", "value": plain}]
 
     @property
     def still(self) -> bool:

@@ -34,6 +34,7 @@ Text = Annotated[str, AfterValidator(_storable)]
 Name = Annotated[Text, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 ContentHash = Annotated[str, StringConstraints(pattern=HASH_PATTERN)]
 Frame = Annotated[int, Field(ge=-MOST_FRAMES, le=MOST_FRAMES)]
+FrameNumber = Annotated[int, Field(ge=0, le=MOST_FRAMES, description="a frame of a shot or of footage")]
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 Size = Annotated[tuple[int, int], Field(description="width and height in pixels")]
 

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from tropein.core.document.base import Frame, Id, Model, Name, Rate, Size
 from tropein.core.document.footage import Footage
 from tropein.core.document.layer import Layer
-from tropein.core.document.matte import ChromaPiece, DifferencePiece, Matte
+from tropein.core.document.matte import Matte
 from tropein.core.document.references import WORDS, Found, Ref, pointers
 from tropein.core.document.scope import circles, scope_problems
 from tropein.core.document.track import Track
@@ -95,8 +95,8 @@ def broken_references(shot: Shot) -> list[str]:
         return problems
     for matte in shot.mattes.values():
         for piece in matte.pieces.values():
-            if isinstance(piece, ChromaPiece | DifferencePiece) and piece.clean_footage is not None:
-                problems += _clean_problems(shot, piece, f"the piece {piece.name} of the matte {matte.name}")
+            what = f"the piece {piece.name} of the matte {matte.name}"
+            problems += [f"{what} {problem}" for problem in piece.problems(shot)]
     return problems or circles(shot)
 
 
@@ -125,10 +125,3 @@ def owner(shot: Shot, address: tuple[str, ...]) -> str:
     if where == "mattes" and address[2] == "pieces":
         return f"the piece {shot.mattes[address[1]].pieces[address[3]].name} of {whole}"
     return whole
-
-
-def _clean_problems(shot: Shot, piece: ChromaPiece | DifferencePiece, what: str) -> list[str]:
-    empty, seen = shot.footage[piece.clean_footage or ""], shot.footage[shot.layers[piece.layer].footage or ""]
-    if abs(empty.size[0] * seen.size[1] - empty.size[1] * seen.size[0]) > max(seen.size):
-        return [f"{what} takes its empty place from {empty.name}, whose picture has another shape"]
-    return []

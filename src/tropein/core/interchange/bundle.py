@@ -7,12 +7,14 @@ import tempfile
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
+from typing import ClassVar, Literal
 
 from tropein.core.compose.artefacts import TRACK, Artefacts, stored_with
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.files import whole
+from tropein.core.interchange.form import FORMS, FormBase
 from tropein.core.media.probe import natural
 from tropein.core.media.record import MediaStore, content_hash
 from tropein.core.media.zips import check_zip, or_bad_input, unpack
@@ -20,6 +22,20 @@ from tropein.core.media.zips import check_zip, or_bad_input, unpack
 MAX_SHOT_BYTES = 64 << 20
 MAX_TRACK_BYTES = 64 << 20  # packed
 FOLDERS = {TRACK: "tracks"}
+
+
+@FORMS.add
+class ShotBundle(FormBase):
+    """A shot with its media, its tracks and its cut-outs, to be opened elsewhere."""
+
+    title: ClassVar[str] = "Bundle"
+    of: ClassVar[Literal["track", "shot"]] = "shot"
+    writes: ClassVar[dict[str, str]] = {".tropein": "the shot with all that belongs to it"}
+    reads: ClassVar[tuple[str, ...]] = (".tropein",)
+    kind: Literal["bundle"] = "bundle"
+
+    def pack(self, shot: Shot, store: MediaStore, artefacts: Artefacts, out: Path) -> None:
+        write_bundle(shot, store, artefacts, out)
 
 
 def write_bundle(shot: Shot, store: MediaStore, artefacts: Artefacts, out: Path) -> None:

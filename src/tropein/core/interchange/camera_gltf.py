@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation
 
 from tropein.core.errors import BadInput
 from tropein.core.interchange.camera_move import Move, check_count, noted_radial, rigid
-from tropein.core.track.file import CameraFile
+from tropein.core.track.forms.camera import CameraFile
 
 NOTE = "radial"
 

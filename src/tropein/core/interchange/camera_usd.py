@@ -12,7 +12,7 @@ import numpy as np
 
 from tropein.core.errors import BadInput
 from tropein.core.interchange.camera_move import Move, check_count, noted_radial, rigid
-from tropein.core.track.file import CameraFile
+from tropein.core.track.forms.camera import CameraFile
 
 NOTE = "tropein:radial"
 APERTURE_MM = 36.0  # the horizontal aperture; only its ratio to the focal length says anything

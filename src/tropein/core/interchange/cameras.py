@@ -9,16 +9,19 @@ import struct
 import tempfile
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.document import Track
 from tropein.core.errors import BadInput
 from tropein.core.interchange import camera_gltf, camera_usd
 from tropein.core.interchange.camera_move import Move
+from tropein.core.interchange.form import FORMS, FormBase, Of
 from tropein.core.limited import Limits, Say, run
-from tropein.core.track.file import CameraFile, CameraSample, SolveFacts
+from tropein.core.track.file import FileBase
+from tropein.core.track.forms.camera import CameraFile, CameraSample, SolveFacts
 
 Form = Literal["glb", "gltf", "usda", "usdc"]
 READABLE = (".glb", ".gltf", ".usda", ".usdc", ".usd", ".usdz")
@@ -36,6 +39,32 @@ DAMAGED = (
     struct.error,
 )
 FLIP = np.diag([1.0, -1.0, -1.0, 1.0])
+
+
+@FORMS.add
+class SolvedCamera(FormBase):
+    """A solved camera, animated, with the points of its scene."""
+
+    title: ClassVar[str] = "Camera"
+    writes: ClassVar[dict[str, str]] = {
+        ".glb": "glTF, one file", ".gltf": "glTF, as text", ".usda": "USD, as text", ".usdc": "USD, compact",
+    }  # fmt: skip
+    reads: ClassVar[tuple[str, ...]] = READABLE
+    files: ClassVar[tuple[str, ...]] = ("camera",)
+    into: ClassVar[tuple[str, ...]] = ("camera",)
+    kind: Literal["camera"] = "camera"
+
+    def write(self, file: FileBase, extension: str, world: list[float] | None = None) -> bytes:
+        assert isinstance(file, CameraFile)
+        return written(file, extension.removeprefix("."), world)  # type: ignore[arg-type]
+
+    def read(self, data: bytes, name: str, of: Of) -> CameraFile:
+        facts = SolveFacts(kind="free", reprojection_px=0.0)
+        like = CameraFile(**of._asdict(), focal_px=1, principal_point=(0, 0), points3d=[], solve=facts, frames=[])
+        return read_limited(data, name, like)
+
+    def changes(self, track: Track, file: FileBase) -> dict[str, Any]:
+        return {"note": file.stopped, "world": None}
 
 
 def written(file: CameraFile, form: Form, world: list[float] | None = None) -> bytes:

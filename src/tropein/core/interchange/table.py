@@ -5,64 +5,54 @@ from __future__ import annotations
 import csv
 import io
 import math
+from typing import Any, ClassVar, Literal
 
+from tropein.core.document import Track
 from tropein.core.errors import BadInput
-from tropein.core.track.file import (
-    AnyFile,
-    CameraFile,
-    CameraSample,
-    FaceFile,
-    FaceSample,
-    ObjectFile,
-    ObjectSample,
-    PlaneFile,
-    PlaneSample,
-    PointFile,
-    PointSample,
-    Sample,
-)
+from tropein.core.interchange.form import FORMS, FormBase, Of
+from tropein.core.track.file import FileBase
+from tropein.core.track.forms.point import PointFile, PointSample
 
 COMMON = ("frame", "confidence", "lost", "reason")
 MOST_ROWS, MOST_POINTS = 200_000, 64
 
 
-def written(file: AnyFile) -> str:
+def written(file: FileBase) -> str:
     """The table of a track. Points and corners are x1, y1, x2, ... in full-size pixels; an object gives its box; a face gives its irises and how far
     eyes and mouth are open; a camera its pose row by row (world to camera, 3x4) and its focal length."""
     out = io.StringIO()
     table = csv.writer(out)
-    table.writerow([*COMMON, *_columns(file)])
-    for row in sorted(file.frames, key=lambda s: s.frame):
-        table.writerow([row.frame, row.confidence, int(row.lost), row.reason, *_values(file, row)])
+    table.writerow([*COMMON, *file.columns()])
+    for row in file.in_order:
+        table.writerow([row.frame, row.confidence, int(row.lost), row.reason, *file.values(row)])
     return out.getvalue()
 
 
-def _columns(file: AnyFile) -> list[str]:
-    if isinstance(file, CameraFile):
-        return [*(f"m{r}{c}" for r in range(3) for c in range(4)), "focal_px"]
-    if isinstance(file, FaceFile):
-        irises = [f"{side}_iris_{part}" for side in ("left", "right") for part in ("x", "y", "r")]
-        return [*irises, "left_eye_open", "right_eye_open", "mouth_open"]
-    if isinstance(file, ObjectFile):
-        return ["x", "y", "width", "height", "angle_deg"]
-    count = 4 if isinstance(file, PlaneFile) else max((len(s.points) for s in file.frames), default=1)
-    return [f"{axis}{i + 1}" for i in range(count) for axis in "xy"]
+@FORMS.add
+class Table(FormBase):
+    """One row a frame, for spreadsheets and other programs; of points also back."""
 
+    title: ClassVar[str] = "Table"
+    writes: ClassVar[dict[str, str]] = {".csv": "table, one row a frame"}
+    reads: ClassVar[tuple[str, ...]] = (".csv",)
+    into: ClassVar[tuple[str, ...]] = ("point",)
+    media_type: ClassVar[str] = "text/csv"
+    kind: Literal["table"] = "table"
 
-def _values(file: AnyFile, row: Sample) -> list[object]:
-    if isinstance(row, PointSample):
-        return [v for p in row.points for v in (p or ("", ""))]
-    if isinstance(row, PlaneSample):
-        return [v for p in (row.corners or (("", ""),) * 4) for v in p]
-    if isinstance(row, ObjectSample):
-        return [*(row.box or ("",) * 4), row.angle_deg]
-    if isinstance(row, FaceSample):
-        irises = [*row.iris.left, *row.iris.right] if row.iris else [""] * 6
-        eyes = [row.eye_open.left, row.eye_open.right] if row.eye_open else ["", ""]
-        return [*irises, *eyes, "" if row.mouth_open is None else row.mouth_open]
-    assert isinstance(row, CameraSample) and isinstance(file, CameraFile)
-    pose: list[object] = list(row.world_to_camera) if row.world_to_camera else [""] * 12
-    return [*pose, file.focal_px]
+    def write(self, file: FileBase, extension: str, world: list[float] | None = None) -> bytes:
+        return written(file).encode()
+
+    def read(self, data: bytes, name: str, of: Of) -> PointFile:
+        return read_points(data.decode(errors="replace"), PointFile(**of._asdict(), frames=[]))
+
+    def changes(self, track: Track, file: FileBase) -> dict[str, Any]:
+        """It starts where the table has its points in the reference frame, or else first."""
+        rows = [s for s in file.in_order if not s.lost and s.points[0]]
+        here = next((s for s in rows if s.frame == track.reference_frame), rows[0] if rows else None)
+        if here is None:
+            raise BadInput("No frame of the table says where the point is.")
+        points = [p for p in here.points if p is not None]
+        return {"reference_frame": here.frame, "position": points[0], "more": points[1:], "hand_set": []}
 
 
 def read_points(text: str, like: PointFile) -> PointFile:

@@ -1,1 +1,1 @@
-"""Measures by which an insert is matched to what lies around it."""
+"""Measures: by what an insert differs from the plate around it, and what would mend it; one file each."""

@@ -14,6 +14,7 @@ SOLID, CLEAR = (
     0.98,
     0.02,
 )  # coverage: less than the first is a hole where all around is solid, more than the second a crumb
+LARGEST = 0.06  # of the picture's diagonal: what is larger is thought meant
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,3 +51,8 @@ def _islands(mask: Mask, most_px: float, connectivity: int, border: bool) -> tup
         kept &= (x > 0) & (y > 0) & (x + w < mask.shape[1]) & (y + h < mask.shape[0])
     kept[0] = False
     return kept[labels], np.sqrt(area[kept].astype(np.float64))
+
+
+def largest_px(width: int, height: int) -> float:
+    """Up to this size, in pixels of such a picture, a hole or a crumb is thought a mistake."""
+    return LARGEST * float(width**2 + height**2) ** 0.5

@@ -5,15 +5,15 @@ from __future__ import annotations
 import numpy as np
 
 from tropein.core.errors import BadInput
-from tropein.core.track.file import AnyFile, PointFile
+from tropein.core.track.file import FileBase
+from tropein.core.track.forms.point import PointFile, point_sample
 from tropein.core.track.point import Found
-from tropein.core.track.samples import as_path, point_sample
 
 OUTLYING = 3.0  # median deviations
 LEAST_SPREAD_PX = 0.3
 
 
-def trimmed(file: AnyFile, first: int, last: int) -> AnyFile:
+def trimmed(file: FileBase, first: int, last: int) -> FileBase:
     """Only the samples of the frames first..last. BadInput when nothing would be left."""
     kept = [s for s in file.frames if first <= s.frame <= last]
     if not kept:
@@ -26,7 +26,7 @@ def combined(files: list[PointFile], reference: int) -> PointFile:
     in each frame by the mean of what they moved since, those far from the median left out."""
     if len(files) < 2:
         raise BadInput("At least two tracks are needed to make one of them.")
-    paths = [as_path(f) for f in files]
+    paths = [f.path() for f in files]
     starts = [p.at(reference, gaps="hide") for p in paths]
     if any(s is None for s in starts):
         raise BadInput(f"All of the tracks must be there at frame {reference}: go to a frame in which they are.")

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import zlib
-from typing import Annotated, Literal
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal
 
+import numpy as np
 import orjson
-from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, TypeAdapter, ValidationError
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from tropein.core.animate.ride import Path
 from tropein.core.document.base import Rate
+from tropein.core.document.kinds import Family, Kind
 from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput
 
@@ -25,76 +30,17 @@ class Sample(BaseModel):
     lost: bool
     reason: str = ""
 
-
-class PointSample(Sample):
-    points: list[Point | None]
-    point_confidence: list[Share]
-
-
-class PlaneSample(Sample):
-    """`homography` takes the reference frame to this one, row by row."""
-
-    corners: tuple[Point, Point, Point, Point] | None
-    homography: Annotated[list[float], Field(min_length=9, max_length=9)] | None = None
+    def values(self) -> list[object]:
+        """Its cells in a table."""
+        return []
 
 
-class ObjectSample(Sample):
-    """`box`: centre x, y, width, height; turned clockwise by `angle_deg`."""
-
-    box: tuple[float, float, float, float] | None
-    angle_deg: float = 0.0
-
-
-class Sides(BaseModel):
-    """One for each eye; left is the subject's left."""
-
-    left: float
-    right: float
-
-
-class Irises(BaseModel):
-    """x, y and radius in pixels."""
-
-    left: tuple[float, float, float]
-    right: tuple[float, float, float]
-
-
-class FaceSample(Sample):
-    """`pose` is 4x4, row by row: the face's own axes (x to the subject's left, y up, z out of the face, centimetres) to
-    the camera's (x right, y down, z forward)."""
-
-    landmarks: list[tuple[float, float, float]] | None
-    iris: Irises | None = None
-    eye_open: Sides | None = None
-    mouth_open: float | None = None
-    pose: Annotated[list[float], Field(min_length=16, max_length=16)] | None = None
-
-
-class CameraSample(Sample):
-    """`world_to_camera` is 3x4, row by row; the camera's axes are x right, y down, z forward."""
-
-    world_to_camera: Annotated[list[float], Field(min_length=12, max_length=12)] | None
-    reprojection_px: float | None = None
-
-
-class SolveFacts(BaseModel):
-    """What kind of move was solved, and how well: `parallax_deg` is the median angle under which points are seen, `focal_sd_px` how
-    unsure the focal length is, `halves_apart` how far the paths that either half of the points gives lie apart, as a share of
-    their extent, `spread` the share of the picture that holds points, `doubts` what speaks against it, in words."""
-
-    kind: Literal["free", "rotation", "planar"]
-    reprojection_px: float
-    parallax_deg: float = 0.0
-    focal_sd_px: float = 0.0
-    halves_apart: float = 0.0
-    spread: float = 0.0  # not told by files of before
-    doubts: list[str] = Field(default_factory=list)
-
-
-class FileBase(BaseModel):
-    """A track on its own."""
+class FileBase(Kind):
+    """A track on its own; its form, `kind`, says what its frames hold. Forms stand in track/forms, or beside the one track that has them."""
 
     model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
+    kind: str
+    frames: Sequence[Any]
     format: Literal["tropein.track"] = "tropein.track"
     version: Literal[1] = 1
     source: str = ""
@@ -106,55 +52,50 @@ class FileBase(BaseModel):
     def dumps(self) -> bytes:
         return orjson.dumps(self.model_dump(mode="json"))
 
+    @property
+    def in_order(self) -> list[Any]:
+        """Its frames, first to last."""
+        return sorted(self.frames, key=lambda s: s.frame)
 
-class PointFile(FileBase):
-    """`shutter_deg` is how long the shutter was open, as an angle, where the motion blur told."""
+    @property
+    def numbers(self) -> NDArray[np.float64]:
+        """(n,) the numbers of its frames, in order."""
+        return np.array([s.frame for s in self.in_order], np.float64)
 
-    kind: Literal["point"] = "point"
-    frames: list[PointSample]
-    shutter_deg: float | None = None
+    def path(self, spot: str = "") -> Path:
+        """The path to ride on, of what has several that of a spot. Lost frames are marked, not left out."""
+        raise NotImplementedError
+
+    def columns(self) -> list[str]:
+        """The columns of its table after those all tables have."""
+        return []
+
+    def values(self, row: Sample) -> list[object]:
+        """A frame's cells under `columns`; "" where nothing is known."""
+        return row.values()
+
+    def square(self, row: Sample, point: int, half: float) -> NDArray[np.float64] | None:
+        """Corners (4, 2) of what the track holds on to in a frame, full-size pixels; None for nothing. `point` of several; `half` the side of the
+        pattern that was followed."""
+        return None
+
+    def note(self) -> str:
+        """What a person should know of the result, in one sentence or two; "" when all is well. BadInput where nothing was found."""
+        lost = [s for s in self.in_order if s.lost]
+        if not lost:
+            return ""
+        if len(lost) == len(self.frames):
+            raise BadInput(f"Nothing could be followed: {lost[0].reason or 'nothing was found'}.")
+        where = f"Lost {'from' if len(lost) > 1 else 'at'} frame {lost[0].frame}: {lost[0].reason}."
+        rest = "It stopped there." if self.stopped else f"{len(lost)} frames are lost in all."
+        return f"{where} {rest} {self.loss_means()}"
+
+    def loss_means(self) -> str:
+        return "Set it by hand at a later frame to bridge the gap, or end the ride before it."
 
 
-class PlaneFile(FileBase):
-    kind: Literal["plane"] = "plane"
-    frames: list[PlaneSample]
-
-
-class ObjectFile(FileBase):
-    kind: Literal["object"] = "object"
-    frames: list[ObjectSample]
-
-
-class FaceFile(FileBase):
-    kind: Literal["face"] = "face"
-    frames: list[FaceSample]
-
-
-class CameraFile(FileBase):
-    """`radial` is the lens's first radial term, of distances in focal lengths (0: straight lines stay straight); `point_errors_px` are
-    the mean errors of `points3d`."""
-
-    kind: Literal["camera"] = "camera"
-    focal_px: float
-    principal_point: Point
-    radial: float = 0.0
-    points3d: list[tuple[float, float, float]]
-    point_errors_px: list[float] = Field(default_factory=list)
-    solve: SolveFacts
-    frames: list[CameraSample]
-
-
-TrackFile = Annotated[
-    Annotated[PointFile, Tag("point")]
-    | Annotated[PlaneFile, Tag("plane")]
-    | Annotated[ObjectFile, Tag("object")]
-    | Annotated[FaceFile, Tag("face")]
-    | Annotated[CameraFile, Tag("camera")],
-    Discriminator("kind"),
-]
-AnyFile = PointFile | PlaneFile | ObjectFile | FaceFile | CameraFile
+FILES: Family[FileBase] = Family("track file", "tropein.core.tracks", FileBase)
 MAX_BYTES = 192 << 20  # of one track file, unpacked
-_ANY: TypeAdapter[AnyFile] = TypeAdapter(TrackFile)
 
 
 def plain(data: bytes) -> bytes:
@@ -171,11 +112,18 @@ def plain(data: bytes) -> bytes:
     return raw
 
 
-def parse_track(data: bytes) -> AnyFile:
+def parse_track(data: bytes) -> FileBase:
     """A track file, gzip or plain; BadInput says what is wrong with it."""
     try:
-        return _ANY.validate_python(orjson.loads(plain(data)))
+        loaded = orjson.loads(plain(data))
     except orjson.JSONDecodeError as error:
         raise BadInput("This is not a track file.") from error
+    try:
+        file = FILES.read(loaded)
     except ValidationError as error:
         raise BadInput(f"This track file cannot be used: {explain(error)}") from error
+    except ValueError as error:
+        raise BadInput("This is not a track file.") from error
+    if file.unknown:
+        raise BadInput(f"This track file holds a track of the kind {file.kind}, which is not installed here.")
+    return file

@@ -2,36 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from hashlib import blake2b
+from typing import Protocol
 
 import cv2
 import numpy as np
 
-from tropein.core.compose.cutouts import HALF, WIDTH
+from tropein.core.compose.pictures import Cutouts
 from tropein.core.compose.step import Step, step
-from tropein.core.document import CutoutPiece, CutoutStroke
 from tropein.core.matte import cutout
 from tropein.core.matte.cutout import Stroke
 from tropein.core.matte.cutout_file import CutoutFile
 from tropein.core.matte.fine import LEAST_REACH_PX, fine
+from tropein.core.pieces.carry import HALF, WIDTH
 from tropein.core.raster.colour import to_display
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture
 
-Cutouts = Callable[[str], CutoutFile | None]
+
+class Drawn(Protocol):
+    """A stroke of a cut-out (pieces.cutout.CutoutStroke)."""
+
+    frame: int
+    keep: bool
+    points: list[tuple[float, float]]
+    width: float
 
 
-def no_cutouts(samples: str) -> CutoutFile | None:
-    """For shots that hold none."""
-    return None
-
-
-def strokes_at(strokes: list[CutoutStroke], frame: int) -> list[Stroke]:
+def strokes_at(strokes: Sequence[Drawn], frame: int) -> list[Stroke]:
     return [Stroke(s.keep, tuple(s.points), s.width) for s in strokes if s.frame == frame]
 
 
-def by_frame(strokes: list[CutoutStroke]) -> dict[int, list[Stroke]]:
+def by_frame(strokes: Sequence[Drawn]) -> dict[int, list[Stroke]]:
     return {f: strokes_at(strokes, f) for f in sorted({s.frame for s in strokes})}
 
 
@@ -41,13 +44,13 @@ def mark_of(strokes: list[Stroke]) -> str:
 
 
 def covered(
-    piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts, reach_px: float = 0.0,
-    within: Step | None = None,
+    strokes: Sequence[Drawn], samples: str | None, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts,
+    reach_px: float = 0.0, within: Step | None = None,
 ) -> Step | None:  # fmt: skip
     """Coverage of the footage's own `picture` (a step) at a frame of the footage, whose full size is `size`; None where nothing was
     drawn and nothing carried to. `reach_px`: in pixels of the picture, how far hairs stand out; `within`: coverage of the picture, where
     they do."""
-    made = _plain(piece, picture, frame, size, cutouts)
+    made = _plain(strokes, samples or "", picture, frame, size, cutouts)
     if made is None or reach_px < LEAST_REACH_PX:
         return made
 
@@ -58,18 +61,20 @@ def covered(
     return step("fine-edge", round(reach_px, 3), (made, picture) if within is None else (made, picture, within), finer)
 
 
-def _plain(piece: CutoutPiece, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts) -> Step | None:
-    file = cutouts(piece.samples or "")
-    here = strokes_at(piece.strokes, frame)
+def _plain(
+    strokes: Sequence[Drawn], samples: str, picture: Step, frame: int, size: tuple[int, int], cutouts: Cutouts
+) -> Step | None:
+    file = cutouts(samples)
+    here = strokes_at(strokes, frame)
     carried = file is not None and frame in file.frames
     if file is not None and carried and file.strokes.get(frame, "") == mark_of(here):
         kept = file
-        return step("cutout", (piece.samples, frame), (picture,), lambda p: _stored(kept, frame, p))
+        return step("cutout", (samples, frame), (picture,), lambda p: _stored(kept, frame, p))
     if not here:
         return None
     start = file if carried else None
     return step(
-        "cutout-strokes", (mark_of(here), piece.samples if carried else "", frame), (picture,),
+        "cutout-strokes", (mark_of(here), samples if carried else "", frame), (picture,),
         lambda p: _settled(p, here, size, start, frame),
     )  # fmt: skip
 

@@ -14,8 +14,9 @@ from pydantic import BaseModel
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.view import display, variant
-from tropein.core.document import ShapePiece, Shot
+from tropein.core.document import Shot
 from tropein.core.errors import NotFound
+from tropein.core.pieces.shape import ShapePiece
 
 Array = NDArray[np.float64]
 CHECKED_WIDTH = 640
@@ -66,7 +67,7 @@ def outline_fit(renderer: Renderer, shot: Shot, matte: str, piece: str, frame: i
 def _ribbon(renderer: Renderer, shot: Shot, shape: ShapePiece, frame: int, scale: float) -> NDArray[np.float32] | None:
     """(places, across) grey levels of the plate along the outline of a frame."""
     planner = renderer.planner(variant(shot, "plate"), scale)
-    drawn = Mattes(renderer.planner(shot, scale)).outline(shape, frame)
+    drawn = shape.drawn(Mattes(renderer.planner(shot, scale)), frame)
     if drawn is None:
         return None
     grey = cv2.cvtColor(display(renderer.run(planner.plan(frame)), planner.frame_window), cv2.COLOR_RGB2GRAY)

@@ -1,4 +1,4 @@
-"""Keys as steps: coverage from a layer's own pixels, by colour, brightness, or what differs from an empty place."""
+"""The steps of keying: a screen found behind a layer's own pixels, coverage by it, its light taken out, empty places."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from tropein.core.animate.sample import sample
 from tropein.core.compose.step import Step, step
-from tropein.core.document import ChromaPiece, ColourPiece, DifferencePiece, LumaPiece
-from tropein.core.matte import chroma, difference, ranges, screen
+from tropein.core.document import Colour
+from tropein.core.matte import chroma, screen
+from tropein.core.matte.chroma import Keying
 from tropein.core.matte.screen_through import empty_of
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import coverage as cov
@@ -30,23 +30,19 @@ class Behind:
         return 0 if self.screen is None else self.screen.light.nbytes
 
 
-def keying_of(piece: ChromaPiece, frame: float) -> chroma.Keying:
-    return chroma.Keying(*(sample(getattr(piece, n), frame) for n in ("low", "high", "core", "spill", "balance")))
-
-
-def behind(piece: ChromaPiece, picture: Step, empty: Step | None, working: float, frame: float) -> Step:
-    """The screen behind a layer's own pixels: found in them, or in the picture that shows it empty."""
-    follow, cell = sample(piece.even, frame), max(2, round(screen.CELL_PX * working))
+def behind(picked: Colour | None, follow: float, picture: Step, empty: Step | None, working: float) -> Step:
+    """The screen behind a layer's own pixels: found in them, or in the picture that shows it empty. `follow`: how far its own light and dark are."""
+    cell = max(2, round(screen.CELL_PX * working))
 
     def make(p: Picture) -> Behind:
-        return Behind(None if p.window.empty else screen.find(p.pixels[..., :3], piece.screen, follow, cell))
+        return Behind(None if p.window.empty else screen.find(p.pixels[..., :3], picked, follow, cell))
 
     def make_clean(p: Picture, clean: Picture) -> Behind:
         nothing = p.window.empty or clean.window != p.window
-        known = None if nothing else screen.seen_empty(clean.pixels[..., :3], piece.screen, cell)
+        known = None if nothing else screen.seen_empty(clean.pixels[..., :3], picked, cell)
         return Behind(None if known is None else screen.as_lit(known, p.pixels[..., :3], cell))
 
-    parameters = (piece.screen, follow, cell)
+    parameters = (picked, follow, cell)
     if empty is None:
         return step("screen", parameters, (picture,), make)
     return step("empty-screen", parameters, (picture, empty), make_clean)
@@ -67,9 +63,7 @@ def sharpened(picture: Step, cells: Cells) -> Step:
     return step("restore-colour", cells, (picture,), lambda p: _with_colour(p, cells))
 
 
-def keyed(piece: ChromaPiece, picture: Step, screen_behind: Step, working: float, frame: float) -> Step:
-    keying = keying_of(piece, frame)
-
+def keyed(keying: Keying, picture: Step, screen_behind: Step, working: float) -> Step:
     def make(p: Picture, found: Behind) -> Coverage:
         if found.screen is None:
             return cov.full(p.window)
@@ -78,9 +72,8 @@ def keyed(piece: ChromaPiece, picture: Step, screen_behind: Step, working: float
     return step("chroma", (keying, working), (picture, screen_behind), make)
 
 
-def unmixed(piece: ChromaPiece, picture: Step, screen_behind: Step, coverage: Step, frame: float) -> Step:
+def unmixed(keying: Keying, picture: Step, screen_behind: Step, coverage: Step) -> Step:
     """The picture without the screen's light."""
-    keying = keying_of(piece, frame)
 
     def make(p: Picture, found: Behind, alpha: Coverage) -> Picture:
         if found.screen is None:
@@ -88,16 +81,6 @@ def unmixed(piece: ChromaPiece, picture: Step, screen_behind: Step, coverage: St
         return Picture(chroma.unmixed(p.pixels[..., :3], found.screen, alpha.plane, keying), p.window)
 
     return step("unmix", keying, (picture, screen_behind, coverage), make)
-
-
-def ranged(piece: LumaPiece | ColourPiece, picture: Step, frame: float) -> Step:
-    """Brightness or colour of a layer's own pixels, where it covers at all."""
-    if isinstance(piece, LumaPiece):
-        low, high, softness = (sample(v, frame) for v in (piece.low, piece.high, piece.softness))
-        return step("luma", (low, high, softness), (picture,), lambda p: where(p, ranges.luma(p.pixels[..., :3], low, high, softness)))  # fmt: skip
-    names = ("hue", "hue_width", "saturation", "dark", "light", "softness")
-    chosen = ranges.ColourRange(*(sample(getattr(piece, n), frame) for n in names))
-    return step("colour", chosen, (picture,), lambda p: where(p, ranges.colour(p.pixels[..., :3], chosen)))
 
 
 def as_large(empty: Step, picture: Step) -> Step:
@@ -117,7 +100,7 @@ def median(frames: tuple[Step, ...]) -> Step:
     return step("median", (), frames, lambda *p: Picture(np.median([q.pixels for q in p], 0), p[0].window))
 
 
-def seen_through(frames: tuple[Step, ...], picked: tuple[float, float, float] | None, cell: int) -> Step:
+def seen_through(frames: tuple[Step, ...], picked: Colour | None, cell: int) -> Step:
     """The empty screen, put together from many frames; the first of them where none shows a screen."""
 
     def make(*pictures: Picture) -> Picture:
@@ -126,12 +109,3 @@ def seen_through(frames: tuple[Step, ...], picked: tuple[float, float, float] | 
         return first if found is None else Picture(np.dstack([found, first.pixels[..., 3]]), first.window)
 
     return step("seen-through", (picked, cell), frames, make)
-
-
-def different(piece: DifferencePiece, picture: Step, empty: Step, frame: float) -> Step:
-    """What differs from an empty picture of the same place."""
-    chosen = difference.Difference(*(sample(v, frame) for v in (piece.threshold, piece.softness, piece.shadow)))
-    return step(
-        "difference", chosen, (picture, empty),
-        lambda p, e: where(p, difference.coverage(p.pixels[..., :3], e.pixels[..., :3], chosen)),
-    )  # fmt: skip

@@ -7,9 +7,8 @@ from pydantic import BaseModel
 from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.errors import NotFound
-from tropein.core.matte.solid import faults
+from tropein.core.matte.solid import faults, largest_px
 
-LARGEST = 0.06  # of the picture's diagonal: what is larger is thought meant
 CHECKED_WIDTH = 1280
 
 
@@ -21,11 +20,6 @@ class FaultsSeen(BaseModel):
     crumbs: int
     largest_hole_px: float
     largest_crumb_px: float
-
-
-def largest_px(width: int, height: int) -> float:
-    """Up to this size, in pixels of such a picture, a hole or a crumb is thought a mistake."""
-    return LARGEST * float(width**2 + height**2) ** 0.5
 
 
 def faults_seen(renderer: Renderer, shot: Shot, matte: str, frame: int) -> FaultsSeen:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
-from tropein.core.compose import own_keys
+from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.render import Renderer
-from tropein.core.document import ChromaPiece, Shot
+from tropein.core.document import Shot
 from tropein.core.errors import NotFound
+from tropein.core.pieces.chroma import ChromaPiece
 
 LOOKED_AT_WIDTH = 480
 
@@ -27,7 +28,7 @@ def screen_seen(renderer: Renderer, shot: Shot, matte: str, piece: str, frame: i
     if not isinstance(key, ChromaPiece) or layer is None:
         raise NotFound("There is no such chroma key in the matte.")
     planner = renderer.planner(shot, min(1.0, LOOKED_AT_WIDTH / shot.size[0]))
-    behind = own_keys.behind(planner, key, layer, frame)
+    behind = key.behind(Mattes(planner), layer, frame)
     screen = None if behind is None else renderer.run(behind).screen
     if screen is None:
         return ScreenSeen(frame=frame, colour=None)

@@ -9,10 +9,12 @@ from pydantic import BaseModel
 
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.render import Renderer
-from tropein.core.document import FacePiece, FaceTrack, Matte, Shot
+from tropein.core.document import Matte, Shot
 from tropein.core.errors import NotFound
+from tropein.core.pieces.face import FacePiece
 from tropein.core.raster.coverage import grown
-from tropein.core.track.samples import LOOP
+from tropein.core.track.forms.face import LOOP
+from tropein.core.tracks.face import FaceTrack
 
 COVERED = 0.98  # what is covered less than this shows
 SLIVER_PX = 2.0  # of the checked picture: less is the edges' own rounding

@@ -2,66 +2,89 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.kind import WORKS, Begun, WorkBase
 from tropein.app.jobs.outcome import Ended, Outcome
 from tropein.app.jobs.progress import Ticker
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.timing import shot_frame
-from tropein.core.document import PointTrack, Shot, Track
+from tropein.core.document import Id, Shot, Track
+from tropein.core.document.base import FrameNumber
 from tropein.core.document.upgrade import load_shot
-from tropein.core.errors import NotFound
+from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.source import Sources
 from tropein.core.raster.coverage import seen_from
 from tropein.core.raster.picture import Window
 from tropein.core.raster.warp import scaling
 from tropein.core.track.file import FileBase
+from tropein.core.track.follow import Direction
+from tropein.core.track.job import Heard, Job
 from tropein.core.track.masked import Ignore
-from tropein.core.track.measure import Heard, Job, measure, note_on
 
 MATTE_CACHE_BYTES, MATTE_WIDTH = 128 << 20, 960
 
 
-def run_track(context: WorkContext, run_id: str, params: dict[str, Any]) -> Outcome:
-    shot_id, track_id = params["shot"], params["track"]
-    with transaction(context.engine) as session:
-        shot = load_shot(shots.row_of(session, shot_id).document)
-    track = shot.tracks.get(track_id)
-    if track is None:
-        raise NotFound("This track was deleted.")
-    times = len(track.points) if isinstance(track, PointTrack) else 1
-    live = Live(Ticker(context, run_id), (params["last"] - params["first"] + 1) * times, track_id)
-    done = measure(
-        Job(
-            context.library.store, shot.footage[track.footage], track, (params["first"], params["last"]),
-            params["direction"], _known(context, track), live, ignored(context, shot, track),
-        )
-    )  # fmt: skip
-    note = note_on(done.file)
-    lost = sum(s.lost for s in done.file.frames)
-    samples = context.artefacts.put_track(done.file)
+@WORKS.add
+class Follow(WorkBase):
+    """Tracks over first..last, frames of the footage."""
 
-    def store(session: Session) -> Ended:
-        ops: list[dict[str, Any]] = [
-            {"op": "add", "path": f"/tracks/{track_id}/samples", "value": samples},
-            {"op": "add", "path": f"/tracks/{track_id}/lost_frames", "value": lost},
-            {"op": "add", "path": f"/tracks/{track_id}/note", "value": note},
-        ]
-        if track_id not in shots.row_of(session, shot_id).document["tracks"]:
-            raise NotFound("This track was deleted while it was followed.")
-        shots.apply(session, shot_id, None, f"track {track.name}", ops, "worker")
-        if done.cancelled:
-            return Ended(state="cancelled", note="Cancelled; what was tracked so far is kept.")
-        return Ended({"lost": lost, "frames": len(done.file.frames), "note": note})
+    title: ClassVar[str] = "Track"
+    kind: Literal["track"] = "track"
+    track: Id
+    direction: Direction = "both"
+    first: FrameNumber
+    last: FrameNumber
 
-    return Outcome(store, kept_when_cancelled=done.cancelled)
+    def begin(self, session: Session) -> Begun:
+        shot, track = self._found(session)
+        frames = shot.footage[track.footage].frames
+        if not self.first <= track.reference_frame <= self.last < frames:
+            raise BadInput(f"The range must hold the reference frame {track.reference_frame} and end before {frames}.")
+        return Begun(f"Track {track.name}", self.last - self.first + 1)
+
+    def run(self, context: WorkContext, run_id: str) -> Outcome:
+        with transaction(context.engine) as session:
+            shot, track = self._found(session)
+        live = Live(Ticker(context, run_id), (self.last - self.first + 1) * track.passes, self.track)
+        done = track.measure(
+            Job(
+                context.library.store, shot.footage[track.footage], track, (self.first, self.last), self.direction,
+                _known(context, track), live, ignored(context, shot, track),
+            )
+        )  # fmt: skip
+        note = done.file.note()
+        lost = sum(s.lost for s in done.file.frames)
+        samples = context.artefacts.put_track(done.file)
+
+        def store(session: Session) -> Ended:
+            shot, track = self._found(session)
+            at = f"/tracks/{track.id}"
+            ops: list[dict[str, Any]] = [
+                {"op": "add", "path": f"{at}/samples", "value": samples},
+                {"op": "add", "path": f"{at}/lost_frames", "value": lost},
+                {"op": "add", "path": f"{at}/note", "value": note},
+            ]
+            shots.apply(session, self.shot or "", None, f"track {track.name}", ops, "worker")
+            if done.cancelled:
+                return Ended(state="cancelled", note="Cancelled; what was tracked so far is kept.")
+            return Ended({"lost": lost, "frames": len(done.file.frames), "note": note})
+
+        return Outcome(store, kept_when_cancelled=done.cancelled)
+
+    def _found(self, session: Session) -> tuple[Shot, Track]:
+        shot = load_shot(shots.row_of(session, self.shot or "").document)
+        track = shot.tracks.get(self.track)
+        if track is None:
+            raise NotFound("This track does not exist (any more).")
+        return shot, track
 
 
 def ignored(context: WorkContext, shot: Shot, track: Track) -> Ignore | None:

@@ -1,0 +1,82 @@
+"""What a measure is: a number for how an insert differs from what lies around it, from where on that shows, and an edit that mends it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from pydantic import BaseModel
+
+from tropein.core.compose.render import Renderer
+from tropein.core.document import Layer, Shot
+from tropein.core.document.kinds import Family, Kind
+from tropein.core.errors import NotFound
+
+
+@dataclass(frozen=True)
+class Seen:
+    """An insert in its shot, and what draws them."""
+
+    renderer: Renderer
+    shot: Shot
+    layer: Layer
+
+
+class Fix(BaseModel):
+    """An ordinary edit: its label, and a JSON Patch of the shot."""
+
+    label: str
+    patch: list[dict[str, Any]]
+
+
+class Reading(BaseModel):
+    """One frame. `off` is how far the insert is from what lies around it, in the measure's unit, with a sign; `visible` whether that shows;
+    `words` say it; `fix` would mend it, where anything can."""
+
+    measure: str
+    frame: int
+    off: float
+    visible: bool
+    words: str
+    fix: Fix | None = None
+
+
+class MeasureBase(Kind):
+    """What all measures share. `act` is what its fix does, as a person would ask for it."""
+
+    title: ClassVar[str] = ""
+    act: ClassVar[str] = ""
+    unit: ClassVar[str] = ""
+    visible_from: ClassVar[float] = 0.0
+
+    kind: str
+
+    def measure(self, seen: Seen, frame: int) -> tuple[float, str]:
+        """(how far off, in words). BadInput in words where nothing can be told."""
+        raise NotImplementedError
+
+    def fix(self, seen: Seen, frame: int, off: float) -> Fix | None:
+        """The edit that mends what was measured."""
+        return None
+
+
+MEASURES: Family[MeasureBase] = Family("measure", "tropein.core.match", MeasureBase)
+
+
+def read(renderer: Renderer, shot: Shot, layer_id: str, measure: str, frame: int) -> Reading:
+    """Measures an insert at a frame. NotFound where there is no such insert or measure, BadInput where nothing can be told."""
+    layer = shot.layers.get(layer_id)
+    if layer is None or not layer.content.has_picture or layer_id == shot.plate:
+        raise NotFound("There is no such insert in the shot.")
+    if measure not in MEASURES.known():
+        raise NotFound(f"There is no measure {measure!r}.")
+    by, seen = MEASURES.of(measure)(kind=measure), Seen(renderer, shot, layer)
+    off, words = by.measure(seen, frame)
+    return Reading(
+        measure=measure,
+        frame=frame,
+        off=round(off, 4),
+        visible=abs(off) >= by.visible_from,
+        words=words,
+        fix=by.fix(seen, frame, off),
+    )
