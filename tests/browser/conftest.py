@@ -10,6 +10,7 @@ import time
 import urllib.request
 import uuid
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -35,16 +36,16 @@ def running_database(home: Path) -> Iterator[postgres.Server]:
     shutil.rmtree(database.folder, ignore_errors=True)
 
 
-@pytest.fixture(scope="session")
-def application(home: Path, running_database: postgres.Server) -> Iterator[str]:
-    """The address of a running application with an empty library of its own."""
-    database = running_database
+@contextmanager
+def serving(home: Path, database: postgres.Server, **more: str) -> Iterator[tuple[str, dict[str, str]]]:
+    """The address of a server, with more in its environment, and the environment its workers need."""
     port = postgres.free_port()
     env = {
         **os.environ, "TROPEIN_DATABASE": database.url(), "TROPEIN_HOME": str(home), "TROPEIN_PORT": str(port),
         "TROPEIN_WEB": str(ROOT / "web" / "dist"), "PYTHONPATH": os.pathsep.join([str(ROOT / "src"), str(ROOT)]),
+        **more,
     }  # fmt: skip
-    children = [subprocess.Popen([sys.executable, "-m", "tropein.cli", "serve"], env=env)]
+    server = subprocess.Popen([sys.executable, "-m", "tropein.cli", "serve"], env=env)
     address = f"http://127.0.0.1:{port}"
     for _ in range(600):
         try:
@@ -52,12 +53,19 @@ def application(home: Path, running_database: postgres.Server) -> Iterator[str]:
             break
         except OSError:
             time.sleep(0.1)
-    children.append(subprocess.Popen([sys.executable, "-m", "tropein.cli", "worker"], env=env))
-    yield address
-    for child in children:
-        child.terminate()
-    for child in children:
-        child.wait(15)
+    yield address, env
+    server.terminate()
+    server.wait(15)
+
+
+@pytest.fixture(scope="session")
+def application(home: Path, running_database: postgres.Server) -> Iterator[str]:
+    """The address of a running application with an empty library of its own."""
+    with serving(home, running_database) as (address, env):
+        worker = subprocess.Popen([sys.executable, "-m", "tropein.cli", "worker"], env=env)
+        yield address
+        worker.terminate()
+        worker.wait(15)
 
 
 @pytest.fixture(scope="session")

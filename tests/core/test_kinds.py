@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 
 from launch.paths import ROOT
+from numba.core.caching import _CacheLocator
 
 FILES = {
     "effects/halve.py": '''
@@ -246,11 +247,24 @@ print(json.dumps({
 """
 
 
-def test_a_kind_of_each_family_is_one_file(tmp_path: Path) -> None:
-    shutil.copytree(ROOT / "src", tmp_path / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+def with_kinds(folder: Path) -> dict[str, str]:
+    """A copy of the package with all of them dropped in; the environment that has it used."""
+    shutil.copytree(ROOT / "src", folder / "src", ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
     for name, source in FILES.items():
-        (tmp_path / "src" / "tropein" / "core" / name).write_text(source)
-    env = {**os.environ, "PYTHONPATH": str(tmp_path / "src"), "NUMBA_CACHE_DIR": str(tmp_path / "numba")}
+        (folder / "src" / "tropein" / "core" / name).write_text(source)
+    ours, theirs = Path(os.environ.get("NUMBA_CACHE_DIR", "none")), folder / "numba"
+    if ours.is_dir():
+        shutil.copytree(ours, theirs)
+    for room in (ROOT / "src").rglob("*/"):  # compiled kernels are kept by where their source lies
+        compiled = ours / _CacheLocator.get_suitable_cache_subpath(str(room / "a.py"))
+        copy = folder / "src" / room.relative_to(ROOT / "src")
+        if compiled.is_dir():
+            shutil.copytree(compiled, theirs / _CacheLocator.get_suitable_cache_subpath(str(copy / "a.py")))
+    return {"PYTHONPATH": os.pathsep.join([str(folder / "src"), str(ROOT)]), "NUMBA_CACHE_DIR": str(theirs)}
+
+
+def test_a_kind_of_each_family_is_one_file(tmp_path: Path) -> None:
+    env = {**os.environ, **with_kinds(tmp_path)}
     done = subprocess.run(
         [sys.executable, "-c", SCRIPT], env=env, capture_output=True, text=True, cwd=tmp_path, check=False
     )

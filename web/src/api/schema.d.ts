@@ -872,7 +872,7 @@ export interface components {
             /** Meets */
             meets: components["schemas"]["EffectInfo"][];
             /** Contents */
-            contents: components["schemas"]["EffectInfo"][];
+            contents: components["schemas"]["ContentInfo"][];
             /** Movers */
             movers: components["schemas"]["EffectInfo"][];
             /** Blends */
@@ -1090,6 +1090,22 @@ export interface components {
         ContentBase: {
             /** Kind */
             kind: string;
+        };
+        /**
+         * ContentInfo
+         * @description What a layer may show; `alone`: a layer of it can be laid in with nothing said.
+         */
+        ContentInfo: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Params */
+            params: components["schemas"]["Control"][];
+            /** Alone */
+            alone: boolean;
         };
         /**
          * Control

@@ -3,7 +3,7 @@ import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 import { useAbout } from "../api/client";
 import { useBench } from "../state/bench";
-import { ACTIONS } from "./actions";
+import { ACTIONS, actionsOf } from "./actions";
 import { parametersOf } from "./names";
 import { RenderForm } from "./RenderForm";
 
@@ -35,7 +35,8 @@ function Palette({ close }: { close: () => void }) {
   const { shot, select, seek } = useBench();
   const about = useAbout().data;
   const run = (act: () => void) => () => { close(); act(); };
-  const groups = [...new Set(ACTIONS.map((a) => a.group))];
+  const actions = [...ACTIONS, ...actionsOf(about)];
+  const groups = [...new Set(actions.map((a) => a.group))];
   return (
     <Command label="Find an action" className="flex flex-col gap-2" filter={(value, search) => (value.toLowerCase().includes(search.toLowerCase()) || (value.startsWith("frame ") && /^\d+$/.test(search)) ? 1 : 0)}>
       <FrameInput seek={(f) => { close(); seek(f); }} />
@@ -43,7 +44,7 @@ function Palette({ close }: { close: () => void }) {
         <Command.Empty className="p-2 text-quiet">Nothing is called that.</Command.Empty>
         {groups.map((g) => (
           <Command.Group key={g} heading={<span className="px-2 text-small text-quiet">{g}</span>}>
-            {ACTIONS.filter((a) => a.group === g).map((a) => (
+            {actions.filter((a) => a.group === g).map((a) => (
               <Command.Item key={a.name} value={a.name} className="menu-item" onSelect={run(a.run)}>{a.name}{a.keys && <kbd className="mono text-quiet">{a.keys}</kbd>}</Command.Item>
             ))}
           </Command.Group>

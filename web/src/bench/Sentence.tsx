@@ -48,9 +48,12 @@ function FootageWords({ layer }: { layer: Layer }) {
 function Shows({ layer }: { layer: Layer }) {
   const { shot, select } = useBench();
   const { content } = layer;
+  const about = useAbout().data;
   if (content.kind === "group") return <>, a group of <b>{content.stack.length === 1 ? "one layer" : `${content.stack.length} layers`}</b> (<button className={WORD} onClick={() => goInto(layer.id)}>go into it</button>),</>;
   if (content.kind === "twin") return <>, the twin of <button className={WORD} onClick={() => select({ kind: "layer", id: content.layer })}>{shot?.layers[content.layer]?.name}</button>,</>;
-  return content.kind === "footage" ? <>, from the shelf,</> : <>, of a kind this page does not know,</>;
+  if (content.kind === "footage") return <>, from the shelf,</>;
+  const made = about?.contents.find((c) => c.kind === content.kind);
+  return made ? <>, {made.title.toLowerCase()} made here,</> : <>, of a kind that is not installed here,</>;
 }
 
 function BlendMenu({ layer }: { layer: Layer }) {

@@ -36,10 +36,18 @@ function LayerSheet({ layer }: { layer: Layer }) {
   const about = useAbout().data;
   if (!shot || !about) return null;
   const plate = layer.id === shot.plate;
+  const made = about.contents.find((c) => c.kind === layer.content.kind);
   const path = `/layers/${layer.id}`;
   return (
     <>
       <Sentence layer={layer} />
+      {made && made.params.length > 0 && (
+        <Section title={made.title}>
+          {made.params.map((c) => (
+            <ParamRow key={c.name} control={c as Control} path={`${path}/content/${c.name}`} owner={layer.name} />
+          ))}
+        </Section>
+      )}
       {hasPlace(layer) && <PlaceSection layer={layer} plate={plate} />}
       {hasPicture(layer) && plate && <HoldSection layer={layer} />}
       {hasPicture(layer) && !plate && <Section title="Meets" note={layer.meeting.length ? (layer.meeting.length === 1 ? "one way" : `${layer.meeting.length} ways`) : "laid in as it is"}><Chain layer={layer} family="meets" /><Measures layer={layer} /></Section>}

@@ -1,7 +1,7 @@
 /** Every action of the bench: its name, its keys, what it does. Palette, shortcuts help and key handling read this list. */
 import { groupOf, looksOf, selectedLayers, stackOf } from "../document/layers";
-import { at, insertLayer, newCarrier, newVeil } from "../document/ops";
-import type { Key, Layer } from "../document/types";
+import { at } from "../document/ops";
+import type { Key, About } from "../document/types";
 import { useBench, type MatteView, type Tool } from "../state/bench";
 import { go } from "../route";
 import { useLayout } from "../state/layout";
@@ -71,11 +71,44 @@ const chosen = (): string[] => {
 };
 
 /** A new layer, nearest the lens in the stack that is looked at. */
-function add(label: string, layer: Layer): void {
-  const { shot, inside, commit, select } = s();
-  if (!shot) return;
-  void commit(label, insertLayer(shot, layer, 0, undefined, inside));
-  select({ kind: "layer", id: layer.id });
+/** Lay in a layer that shows what a kind of content makes by itself. */
+const addLayer = (kind: string): void => void s().give("add-layer", { content: { kind }, group: s().inside });
+
+/** What the selection says of a command's arguments; null where it asks for something else. */
+function argumentsFor(asked: Record<string, unknown>): Record<string, unknown> | null {
+  const { selection, frame, inside } = s();
+  const of = (kind: string) => (selection.kind === kind && "id" in selection ? selection.id : null);
+  const layers = chosen();
+  const known: Record<string, unknown> = {
+    layers: layers.length ? layers : null, layer: of("layer"), tracks: of("track") && [of("track")], track: of("track"),
+    mattes: of("matte") && [of("matte")], matte: of("matte"), frame, group: inside,
+  };
+  const filled: Record<string, unknown> = {};
+  for (const [name, about] of Object.entries(asked)) {
+    if (known[name] != null) filled[name] = known[name];
+    else if (!("default" in (about as object))) return null;
+  }
+  return filled;
+}
+
+/** Actions for kinds of commands and contents that have none of their own here. */
+export function actionsOf(about: About | undefined): Action[] {
+  const own = new Set(["group", "ungroup", "duplicate", "twin", "move", "add-layer", "remove-layers", "remove-tracks", "remove-mattes"]);
+  const plain = new Set(["beneath", "nothing", "group"]);
+  const made = (about?.contents ?? []).filter((c) => c.alone && !plain.has(c.kind));
+  const given = (about?.commands ?? []).filter((c) => !own.has(c.name));
+  return [
+    ...made.map((c) => ({ group: "Layers", name: `Add: ${c.title.toLowerCase()}`, run: () => addLayer(c.kind) })),
+    ...given.map((c) => ({
+      group: "Commands",
+      name: c.title,
+      run: () => {
+        const filled = argumentsFor(c.arguments);
+        if (filled) void s().give(c.name, filled);
+        else s().say(`Select what "${c.title}" is meant for first.`, "info");
+      },
+    })),
+  ];
 }
 
 /** Those of them that can be moved and copied: all but the plate. */
@@ -194,8 +227,8 @@ export const ACTIONS: Action[] = [
   { group: "Picture", name: "View: luminance", keys: "Y", run: () => s().set({ view: "luminance" }) },
   { group: "Picture", name: "Wipe against the plate", keys: "W", run: () => s().set({ compare: s().compare === "wipe" ? "off" : "wipe" }) },
   { group: "Layers", name: "Hide or show the layer", keys: "H", run: toggleVisible },
-  { group: "Layers", name: "Add a veil over everything", keys: "Shift+V", run: () => add("add a veil", newVeil(s().shot!)) },
-  { group: "Layers", name: "Add a carrier to hang layers from", keys: "Shift+C", run: () => add("add a carrier", newCarrier(s().shot!)) },
+  { group: "Layers", name: "Add a veil over everything", keys: "Shift+V", run: () => addLayer("beneath") },
+  { group: "Layers", name: "Add a carrier to hang layers from", keys: "Shift+C", run: () => addLayer("nothing") },
   { group: "Layers", name: "Group the selected layers", keys: "Ctrl+G", run: () => void group() },
   { group: "Layers", name: "Take the group apart", keys: "Ctrl+Shift+G", run: ungroup },
   { group: "Layers", name: "Go into the group", keys: "G", run: intoSelected },

@@ -23,6 +23,8 @@ export function parametersOf(layer: Layer, about: About | undefined): Named[] {
     if (layer.place.depth) for (const [name, title] of [["position", "place in depth"], ["rotation", "turn in depth"], ["width", "width in depth"]] as const) out.push({ path: `${base}/place/depth/${name}`, title, parameter: layer.place.depth[name] as Animated });
     if (layer.place.corners) out.push({ path: `${base}/place/corners`, title: "corners", parameter: layer.place.corners as Animated });
   }
+  const content = about?.contents.find((c) => c.kind === layer.content.kind);
+  out.push(...ofKind(layer.content, content?.params ?? [], `${base}/content`, content?.title ?? layer.content.kind));
   out.push(...ofCuts(layer.cuts, `${base}/cuts`, "cut"));
   for (const effect of looksOf(layer)) {
     const info = about?.effects.find((e) => e.kind === effect.kind);

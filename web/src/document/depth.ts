@@ -1,5 +1,5 @@
 /** Edits of layers in depth: setting them there, and rings of cards. */
-import { newCarrier, newId } from "./ops";
+import { blankLayer, newId } from "./ops";
 import type { Layer, Depth, Op, Shot, Vec2, Vec3 } from "./types";
 import { groupOf, hasPlace, stackAround } from "./layers";
 
@@ -22,7 +22,7 @@ export interface Ring { count: number; radius: number; width: number; tilt: numb
 
 /** A carrier with cards round it: copies of one layer, each of which can show any footage later. */
 export function makeRing(shot: Shot, layer: Layer, ring: Ring): { ops: Op[]; carrier: string } {
-  const carrier = { ...newCarrier(shot), name: `Ring of ${layer.name}`, span: layer.span };
+  const carrier = { ...blankLayer(shot, "Carrier", { kind: "nothing" }), name: `Ring of ${layer.name}`, span: layer.span };
   const { id, place } = carrier;
   carrier.place = { ...place, ride: layer.place.ride, depth: newDepth([0, 0, 0], ring.radius * 2, null, [ring.tilt, 0, 0]) };
   const ops: Op[] = [{ op: "add", path: `/layers/${id}`, value: carrier }];

@@ -61,8 +61,6 @@ export function blankLayer(shot: Shot, name: string, content: Layer["content"]):
   };
 }
 
-export const newVeil = (shot: Shot): Layer => blankLayer(shot, "Veil", { kind: "beneath" });
-export const newCarrier = (shot: Shot): Layer => blankLayer(shot, "Carrier", { kind: "nothing" });
 
 export function newLayer(shot: Shot, footage: Footage, frame: number): Layer {
   const [w, h] = shot.size;

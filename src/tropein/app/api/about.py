@@ -49,6 +49,12 @@ class EffectInfo(Told):
     params: list[Control]
 
 
+class ContentInfo(EffectInfo):
+    """What a layer may show; `alone`: a layer of it can be laid in with nothing said."""
+
+    alone: bool
+
+
 class CommandInfo(BaseModel):
     """A command; `arguments` as a JSON schema."""
 
@@ -101,7 +107,7 @@ class About(BaseModel):
     opacity: Control
     speed: Control
     meets: list[EffectInfo]
-    contents: list[EffectInfo]
+    contents: list[ContentInfo]
     movers: list[EffectInfo]
     blends: list[str]
     body_parts: list[str]
@@ -117,6 +123,10 @@ SHARED = ("grow", "soften", "opacity")  # of all pieces: told after a piece's ow
 
 def _told(cls: type[Any]) -> dict[str, str]:
     return {"kind": cls.model_fields["kind"].default, "title": cls.title, "help": (cls.__doc__ or "").strip()}
+
+
+def _required(cls: type[Any]) -> bool:
+    return any(f.is_required() for f in cls.model_fields.values())
 
 
 def _kind(cls: type[Any], own: tuple[str, ...]) -> EffectInfo:
@@ -151,7 +161,7 @@ def about() -> About:
         opacity=opacity,
         speed=Control(**describe_field(TimeMap, "speed")),
         meets=[_kind(cls, ("id", "on")) for cls in MEETS],
-        contents=[_kind(cls, ()) for cls in CONTENTS],
+        contents=[ContentInfo(**_kind(cls, ()).model_dump(), alone=not _required(cls)) for cls in CONTENTS],
         movers=[_kind(cls, ()) for cls in MOVERS],
         blends=list(MODES),
         body_parts=list(BODY_PARTS),
