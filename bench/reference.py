@@ -30,8 +30,9 @@ from numpy.typing import NDArray
 
 from bench.engine import described, plate_at
 from tropein.core.animate.ride import Path as RidePath
+from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.view import display, variant
+from tropein.core.compose.view import display
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.effects import run, sampled
@@ -62,7 +63,7 @@ class Reference:
     @property
     def plain(self) -> Shot:
         """Without grain."""
-        return variant(self.shot, "without:grain")
+        return looked_at(self.shot, Look(without="grain"))
 
     def paths(self, samples: str, spot: str = "") -> RidePath:
         frames = np.arange(float(FRAMES))

@@ -60,7 +60,7 @@ def test_a_frame_answers_for_its_values_and_for_what_is_cut(client: TestClient, 
     disc, ground = (client.get(f"{ask}/pixel", params={"frame": 0, "x": x, "y": 90}).json() for x in (120, 20))
     assert disc["display"][0] > 200 and disc["display"][2] < 70
     assert np.ptp(ground["display"]) < 6  # the grey plate, no green
-    source = client.get(f"{ask}/pixel", params={"frame": 0, "x": 20, "y": 90, "variant": "source:front"}).json()
+    source = client.get(f"{ask}/pixel", params={"frame": 0, "x": 20, "y": 90, "of": "source", "layer": "front"}).json()
     assert source["display"][1] > 150
     screen = client.get(f"{ask}/mattes/m/keys/key/screen", params={"frame": 1}).json()
     red, green, blue = screen["colour"]

@@ -11,8 +11,8 @@ from demo.seed import PLATES, seed
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shelf, shots
 from tropein.app.store.database import transaction
+from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.view import variant
 from tropein.core.document.upgrade import load_shot
 from tropein.core.media.source import Sources
 from tropein.core.raster.picture import Window
@@ -51,7 +51,7 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     track = context.artefacts.track(nail.samples)
     for frame in (14, 45, 70):
         lit = renderer.frame(lamp, frame, 0.5).pixels[..., 0]
-        dark = renderer.frame(variant(lamp, f"without:{lamp.stack[0]}"), frame, 0.5).pixels[..., 0]
+        dark = renderer.frame(looked_at(lamp, Look(without=lamp.stack[0])), frame, 0.5).pixels[..., 0]
         y, x = np.unravel_index(np.argmax(lit - dark), lit.shape)
         expected = np.array(track.frames[frame].points[0]) / 2
         assert np.hypot(x + 0.5 - expected[0], y + 0.5 - expected[1]) < 6, (frame, x, y, expected)
@@ -74,7 +74,9 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     lit = [renderer.frame(eyes, f, 0.5).pixels[..., 0].max() for f in (10, 22)]
     assert lit[0] > 1.5 * lit[1]  # out while the eyes are shut
     keyed = found["Rope in from the blue"]
-    alone = renderer.frame(variant(keyed, f"only:{keyed.stack[0]}"), 8, 1.0).fill(Window(0, 0, *keyed.size))
+    alone = renderer.frame(looked_at(keyed, Look(of="layer", layer=keyed.stack[0])), 8, 1.0).fill(
+        Window(0, 0, *keyed.size)
+    )
     assert alone[20, 20, 3] < 0.01 and alone[300, 650, 3] > 0.99  # screen, face
     glass = found["Sea-glass eyes"]
     matte = next(m.id for m in glass.mattes.values() if m.name == "Irises between the lids")

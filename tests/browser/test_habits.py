@@ -204,3 +204,59 @@ def test_what_closes_takes_no_focus_from_what_has_opened_since(laid: Page) -> No
     )
     expect(page.locator("[data-radix-popper-content-wrapper]")).to_have_count(0)
     expect(page.get_by_placeholder(re.compile("^An action, a layer"))).to_be_focused()
+
+
+def test_pictures_stay_over_edits_that_do_not_change_them(application: str, page: Page, tmp_path: Path) -> None:
+    sent: list[int] = []
+
+    def count(data: bytes | str) -> None:
+        if isinstance(data, bytes):
+            sent.append(len(data))
+
+    page.on("websocket", lambda socket: socket.on("framereceived", count))
+    clip = write_clip(tmp_path / f"{tmp_path.name}.mp4", moving_frames(40, *SIZE))
+    new_shot(page, application, clip)
+    lay_in(page, spot_still(tmp_path))
+    shown = settled(page)
+    page.keyboard.press("Space")
+    for _ in range(100):
+        page.wait_for_timeout(200)
+        if len(sent) > 40:
+            break
+    page.wait_for_timeout(1000)
+    page.keyboard.press("Space")
+    go_to(page, 0)
+    settled(page)
+
+    def through(frames: range) -> int:
+        """How many pictures are sent for frames that are gone to."""
+        before = len(sent)
+        for frame in frames:
+            page.keyboard.press("ArrowRight" if frame else "Home")
+            expect(page.get_by_test_id("frame")).to_have_text(f"f {frame:04d}")
+        settled(page)
+        go_to(page, 0)
+        assert np.array_equal(settled(page), shown)
+        return len(sent) - before
+
+    assert through(range(1, 40)) == 0
+    page.get_by_title("Name of the layer").click()
+    page.keyboard.type("Mark")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name=re.compile("^Undo: rename"))).to_be_visible()
+    assert through(range(1, 40)) == 0
+    page.keyboard.press("h")
+    expect(page.get_by_role("button", name="Undo: hide Mark")).to_be_visible()
+    assert magenta_mask(settled(page)).sum() == 0
+    before = len(sent)
+    page.keyboard.press("h")
+    expect(page.get_by_role("button", name="Undo: show Mark")).to_be_visible()
+    page.wait_for_timeout(500)
+    assert through(range(1, 40)) == 0 and len(sent) == before
+    set_opacity(page, 50)
+    settled(page)
+    assert len(sent) > before
+    page.get_by_role("button", name=re.compile("^Undo: ")).click()
+    before = len(sent)
+    assert np.array_equal(settled(page), shown)
+    assert through(range(1, 40)) == 0 and len(sent) == before

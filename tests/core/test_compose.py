@@ -9,9 +9,10 @@ import pytest
 from tests.core.builders import MEDIA, document, layer
 from tropein.core.animate.ride import Path as TrackPath
 from tropein.core.compose.cache import Cache
+from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.loop import render_part
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.view import display, variant
+from tropein.core.compose.view import display
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.media import still
@@ -181,7 +182,7 @@ def test_motion_blur_spreads_what_moves_over_its_way_and_leaves_what_stands() ->
     assert wide[0] == pytest.approx(20, abs=1) and wide[1] == pytest.approx(
         20 + 10 * 0.5, abs=4
     )  # 20 px a frame, half open
-    plate = r.frame(variant(still_one, "plate"), 0).pixels[80, :, 0]
+    plate = r.frame(looked_at(still_one, Look(of="plate")), 0).pixels[80, :, 0]
     assert (got - plate).sum() == pytest.approx((sharp - plate).sum(), rel=0.03)  # the light is the same
 
 
@@ -193,7 +194,7 @@ def test_span_visibility_and_opacity() -> None:
     assert inside == [False, True, True, False]
     d["layers"]["top"].update(span=None, opacity={"value": 0.5})
     half = r.frame(load_shot(d), 0).pixels[80, 100, 0]
-    plate = r.frame(variant(load_shot(d), "plate"), 0).pixels[80, 100, 0]
+    plate = r.frame(looked_at(load_shot(d), Look(of="plate")), 0).pixels[80, 100, 0]
     assert half == pytest.approx(0.5 + plate / 2, abs=1e-4)
 
 
@@ -246,13 +247,13 @@ def test_the_cache_keeps_to_its_limit() -> None:
 
 def test_views_and_variants() -> None:
     r, shot = renderer(), load_shot(shot_with_spot())
-    picture = r.frame(variant(shot, "only:top"), 0)
+    picture = r.frame(looked_at(shot, Look(of="layer", layer="top")), 0)
     window = r.planner(shot).frame_window
     alpha = display(picture, window, "alpha")
     assert alpha[80, 100].tolist() == [255] * 3 and alpha[10, 10].tolist() == [0] * 3
     assert display(picture, window, checker=True)[10, 10, 0] > 20
-    without = r.frame(variant(shot, "without:top"), 0)
-    assert (without.pixels == r.frame(variant(shot, "plate"), 0).pixels).all()
+    without = r.frame(looked_at(shot, Look(without="top")), 0)
+    assert (without.pixels == r.frame(looked_at(shot, Look(of="plate")), 0).pixels).all()
 
 
 def test_rendered_pictures_are_the_frames_that_were_asked(tmp_path: Path) -> None:

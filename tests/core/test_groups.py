@@ -11,9 +11,9 @@ import pytest
 from tests.core.builders import document, layer
 from tests.core.test_compose import SAMPLES, Painted, paths
 from tropein.core.commands import commands, do
+from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.ride_matrices import ride_matrices
-from tropein.core.compose.view import variant
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
@@ -118,7 +118,7 @@ def test_a_moved_group_takes_its_layers_with_their_cuts_rides_and_effects_along(
     into, group = grouped(plain, "a", "b", "c", "d")
     moved = changed(into, group, place={"position": {"value": [160 + 24, 90 - 10]}})
     alone = given(plain, "remove-layers", layers=["v"])
-    only = [drawn(variant(s, f"only:{i}"), 5) for s, i in ((alone, "b"), (moved, "b"))]
+    only = [drawn(looked_at(s, Look(of="layer", layer=i)), 5) for s, i in ((alone, "b"), (moved, "b"))]
     assert np.abs(only[1][:-10, 24:] - only[0][10:, :-24]).max() < 1e-5 and only[0][..., 3].max() > 0.5
     one, other = (
         drawn(given(alone, "remove-layers", layers=["plate"]), 5),
@@ -246,11 +246,17 @@ def test_a_twin_is_its_original_and_lies_elsewhere() -> None:
     what = shot(original, mattes=mattes)
     twin, _, change = do(what, "twin", {"layer": "a", "frame": 0})
     twin_id = change.select[0].removeprefix("layers/")
-    assert np.abs(drawn(variant(twin, f"only:{twin_id}")) - drawn(variant(twin, "only:a"))).max() < 1e-5
+    assert (
+        np.abs(
+            drawn(looked_at(twin, Look(of="layer", layer=twin_id)))
+            - drawn(looked_at(twin, Look(of="layer", layer="a")))
+        ).max()
+        < 1e-5
+    )
     below = changed(
         twin, twin_id, place={"position": {"value": [100, 120]}, "scale": {"value": [1, -1]}, "hang": {"layer": "a"}}
     )
-    seen = drawn(variant(below, f"only:{twin_id}"))
+    seen = drawn(looked_at(below, Look(of="layer", layer=twin_id)))
     y, x = np.nonzero(seen[..., 3] > 0.5)
     assert (x.min(), x.max() + 1, y.min(), y.max() + 1) == (90, 100, 110, 130)
     assert seen[115, 95, 0] == pytest.approx(0.5, rel=2e-3)
@@ -265,7 +271,10 @@ def test_a_twin_of_a_group_and_of_the_plate() -> None:
     twin, _, change = do(into, "twin", {"layer": group, "frame": 0})
     of_group = change.select[0].removeprefix("layers/")
     assert (
-        np.abs(drawn(variant(twin, f"only:{of_group}"))[..., 3] - drawn(variant(twin, f"only:{group}"))[..., 3]).max()
+        np.abs(
+            drawn(looked_at(twin, Look(of="layer", layer=of_group)))[..., 3]
+            - drawn(looked_at(twin, Look(of="layer", layer=group)))[..., 3]
+        ).max()
         < 1e-5
     )
     plate, _, change = do(shot(), "twin", {"layer": "plate", "frame": 0})

@@ -203,7 +203,7 @@ export interface paths {
         };
         /**
          * Pixel
-         * @description The values of the picture, or of a variant of it, at a whole shot pixel, averaged over `around` to each side.
+         * @description The values of the picture, looked at in some way, at a whole shot pixel, averaged over `around` to each side.
          */
         get: operations["pixel_api_shots__shot_id__pixel_get"];
         put?: never;
@@ -4126,8 +4126,12 @@ export interface operations {
                 /** @description -1 is the newest */
                 revision?: number;
                 width?: number;
+                of?: "shot" | "plate" | "layer" | "source";
+                layer?: string;
+                without?: string;
+                effect?: string;
                 view?: "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | "matte" | "matte-soft" | "matte-faults" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
-                variant?: string;
+                matte?: string;
                 checker?: boolean;
             };
             header?: never;
@@ -4398,8 +4402,14 @@ export interface operations {
                 y: number;
                 /** @description -1 is the newest */
                 revision?: number;
-                variant?: string;
                 around?: number;
+                of?: "shot" | "plate" | "layer" | "source";
+                layer?: string;
+                without?: string;
+                effect?: string;
+                view?: "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | "matte" | "matte-soft" | "matte-faults" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
+                matte?: string;
+                checker?: boolean;
             };
             header?: never;
             path: {

@@ -4,7 +4,7 @@ import { frames } from "../live/frames";
 import { useBench } from "../state/bench";
 import { got } from "../api/client";
 import { Axis, frameAt, useAxis } from "./axis";
-import { keyOf } from "./usePictures";
+import { nameOf, WHOLE } from "./usePictures";
 import { footageOf } from "../document/layers";
 import { Cues } from "./Cues";
 
@@ -100,7 +100,7 @@ function Ready() {
       const scale = frames.lastScale;
       const next: [number, number][] = [];
       for (let f = 0; f < now.frames; f += 1) {
-        if (!frames.has(keyOf({ frame: f, variant: "shot", scale, draft: false }))) continue;
+        if (!frames.has(nameOf({ frame: f, look: WHOLE, scale, draft: false }))) continue;
         if (next.length && next[next.length - 1][1] === f - 1) next[next.length - 1][1] = f;
         else next.push([f, f]);
       }

@@ -241,7 +241,7 @@ function Thumb({ layer }: { layer: Layer }) {
     const timer = setTimeout(() => {
       const span = layer.span;
       const f = span ? Math.min(Math.max(frame, span[0]), span[1]) : frame;
-      setUrl(`/api/shots/${id}/frame/${f}.jpg?revision=${stored.revision}&width=160&variant=only:${layer.id}&checker=true`);
+      setUrl(`/api/shots/${id}/frame/${f}.jpg?revision=${stored.revision}&width=160&of=layer&layer=${layer.id}&checker=true`);
     }, 350);
     return () => clearTimeout(timer);
   }, [id, stored, frame, resting, layer.id, layer.span]);

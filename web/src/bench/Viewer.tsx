@@ -2,6 +2,7 @@ import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } fr
 import { inverse, through } from "../document/geometry";
 import type { Vec2 } from "../document/types";
 import { frames } from "../live/frames";
+import type { Look } from "../live/socket";
 import { isShapeTool, useBench } from "../state/bench";
 import { insertFootage, readDrop } from "./drops";
 import { DragBox } from "./DragBox";
@@ -15,7 +16,7 @@ import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
 import { pickScreen } from "./shaping";
 import { boxToTrack, clickToTrack } from "./tracking";
-import { usePicture } from "./usePictures";
+import { usePicture, WHOLE } from "./usePictures";
 import { usePlayback } from "./usePlayback";
 
 const [MARGIN, DRAWING_MARGIN] = [2, 24]; // shapes are drawn beyond the frame's edge too
@@ -29,6 +30,8 @@ const SAYS = {
   remove: () => "Draw over what is not.",
   screen: () => "Click the screen, close to the subject but not on it.",
 };
+
+const PLATE: Look = { of: "plate" };
 
 /** The picture, with everything that is drawn and handled on top of it. */
 export function Viewer() {
@@ -53,9 +56,11 @@ export function Viewer() {
   const asked = Math.min(1, Math.max(Math.round(scale * window.devicePixelRatio * 64) / 64, 0.05));
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
   const keyed = matte?.pieces[bench.piece ?? ""];
-  const variant = tool === "screen" && keyed?.kind === "chroma" ? `source:${keyed.layer}` : peek && selection.kind === "layer" ? `without:${selection.id}` : "shot";
-  const { picture, problem, loading, show } = usePicture(variant, asked, "view");
-  const { picture: other } = usePicture("plate", asked, "compare", compare === "wipe");
+  const source = tool === "screen" && keyed?.kind === "chroma" ? keyed.layer : null;
+  const without = peek && selection.kind === "layer" ? selection.id : null;
+  const look = useMemo<Look>(() => (source ? { of: "source", layer: source } : without ? { without } : WHOLE), [source, without]);
+  const { picture, problem, loading, show } = usePicture(look, asked, "view");
+  const { picture: other } = usePicture(PLATE, asked, "compare", compare === "wipe");
   usePlayback(asked, show);
   useEffect(() => {
     frames.lastScale = asked;

@@ -120,7 +120,7 @@ export async function pickScreen(at: Vec2): Promise<void> {
   if (!id || !shot || selection.kind !== "matte") return;
   const found = shot.mattes[selection.id].pieces[piece ?? ""];
   if (found?.kind !== "chroma") return;
-  const query = { frame, x: Math.floor(at[0]), y: Math.floor(at[1]), revision: stored?.revision, variant: `source:${found.layer}`, around: 4 };
+  const query = { frame, x: Math.floor(at[0]), y: Math.floor(at[1]), revision: stored?.revision, of: "source" as const, layer: found.layer, around: 4 };
   try {
     const { linear } = await got<{ linear: number[] }>(api.GET("/api/shots/{shot_id}/pixel", { params: { path: { shot_id: id }, query } }));
     const sorted = [...linear.slice(0, 3)].sort((a, b) => a - b);

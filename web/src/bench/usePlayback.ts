@@ -3,7 +3,7 @@ import { useEffect } from "react";
 import { frames } from "../live/frames";
 import { useBench } from "../state/bench";
 import { fps } from "./names";
-import { fetchPicture, keyOf } from "./usePictures";
+import { fetchPicture, nameOf, WHOLE } from "./usePictures";
 import { footageOf } from "../document/layers";
 
 const AHEAD = 12; // frames asked for in advance
@@ -23,11 +23,11 @@ export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void):
     let position = start < first || start >= last ? first : start;
     let due = performance.now();
     const sound = soundOf();
-    const asked = (frame: number) => ({ frame, variant: "shot", scale, draft: false });
+    const asked = (frame: number) => ({ frame, look: WHOLE, scale, draft: false });
     const fill = () => {
       for (let i = 0; i < Math.min(AHEAD, length) && open < CREDITS; i += 1) {
         const frame = first + ((position - first + i) % length);
-        const key = keyOf(asked(frame));
+        const key = nameOf(asked(frame));
         if (frames.has(key) || pending.has(key)) continue;
         open += 1;
         pending.add(key);
@@ -42,7 +42,7 @@ export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void):
       if (stopped) return;
       fill();
       if (now >= due) {
-        const bitmap = frames.get(keyOf(asked(position)));
+        const bitmap = frames.get(nameOf(asked(position)));
         if (bitmap) {
           show(bitmap);
           useBench.setState({ frame: position });

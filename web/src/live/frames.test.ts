@@ -11,21 +11,33 @@ const bitmap = (width: number, height: number) => ({ width, height, close: vi.fn
 
 test("pictures are kept up to a number of bytes, the longest unused go first", () => {
   const cache = new FrameCache(3 * 400);
-  for (const key of ["a", "b", "c"]) cache.put(key, bitmap(10, 10));
+  for (const key of ["a", "b", "c"]) cache.put(key, key, `key ${key}`, bitmap(10, 10));
   cache.get("a");
-  cache.put("d", bitmap(10, 10));
+  cache.put("d", "d", `key ${"d"}`, bitmap(10, 10));
   expect(["a", "b", "c", "d"].map((k) => cache.has(k))).toEqual([true, false, true, true]);
-  cache.put("a", bitmap(10, 10));
+  cache.put("a", "a", `key ${"a"}`, bitmap(10, 10));
   expect(cache.has("c")).toBe(true);
+});
+
+test("a picture stays over an edit that does not change it", () => {
+  const cache = new FrameCache();
+  const picture = bitmap(10, 10);
+  cache.put("1 plate 0", "plate 0", "k", picture);
+  expect(cache.get("2 plate 0")).toBeUndefined();
+  expect(cache.keysOf("plate 0")).toEqual(["k"]);
+  cache.name("2 plate 0", "plate 0", "other");
+  cache.name("3 plate 0", "plate 0", "k");
+  expect([cache.has("2 plate 0"), cache.get("3 plate 0")]).toEqual([false, picture]);
+  expect(cache.keysOf("plate 0")).toEqual(["k"]); // of the other there is no picture
 });
 
 test("what is neither kept nor shown gives its memory back, soon", () => {
   vi.useFakeTimers();
   const cache = new FrameCache(400);
   const [first, second, drag] = [bitmap(10, 10), bitmap(10, 10), bitmap(10, 10)];
-  cache.put("a", first);
+  cache.put("a", "a", `key ${"a"}`, first);
   cache.show("view", first);
-  cache.put("b", second); // the first must go, but is on screen
+  cache.put("b", "b", `key ${"b"}`, second); // the first must go, but is on screen
   vi.runAllTimers();
   expect(first.close).not.toHaveBeenCalled();
   cache.show("view", drag);
@@ -83,7 +95,7 @@ test("samples that are coming in stand over those stored", () => {
 test("every parameter of a layer has a path and a name", () => {
   const p = { value: 0, keys: [] };
   const layer = { content: { kind: "beneath" }, id: "v", opacity: p, time: { position: null }, cuts: {}, meets: {}, meeting: [], chain: ["b"], effects: { b: { kind: "blur", id: "b", on: true, mix: p, radius: p, cuts: { c: { id: "c", matte: "m", side: "inside", grow: p, soften: p } } } } } as unknown as Layer;
-  const about = { effects: [{ kind: "blur", title: "Blur", params: [{ name: "radius", title: "Radius" }] }] } as unknown as About;
+  const about = { contents: [], effects: [{ kind: "blur", title: "Blur", params: [{ name: "radius", title: "Radius" }] }] } as unknown as About;
   expect(parametersOf(layer, about).map((n) => [n.path, n.title])).toEqual([
     ["/layers/v/opacity", "opacity"], ["/layers/v/effects/b/mix", "blur: mix"], ["/layers/v/effects/b/radius", "blur: radius"],
     ["/layers/v/effects/b/cuts/c/grow", "blur: cut: grow"], ["/layers/v/effects/b/cuts/c/soften", "blur: cut: soften"],

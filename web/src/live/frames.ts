@@ -1,10 +1,18 @@
-/** Pictures kept as bitmaps, ready to draw, up to a number of bytes; the longest unused are dropped first. */
+/**
+ * Pictures kept as bitmaps, ready to draw, up to a number of bytes; the longest unused are dropped first.
+ *
+ * A picture is kept by its key, which says what went into it: what an edit does not change stays. Under which key a frame is to be
+ * had, looked at in one way at one revision, is noted by name.
+ */
 const LIMIT_BYTES = 700 * 1024 * 1024;
-
+const MOST_NAMES = 40_000;
+const KEYS_OF_A_FRAME = 24; // that are remembered, newest last
 const GIVE_BACK_MS = 1000;
 
 export class FrameCache {
   private kept = new Map<string, ImageBitmap>();
+  private names = new Map<string, string>();
+  private known = new Map<string, string[]>();
   private shown = new Map<string, ImageBitmap>();
   private bytes = 0;
   private limit: number;
@@ -17,7 +25,13 @@ export class FrameCache {
     this.limit = limit;
   }
 
-  get(key: string): ImageBitmap | undefined {
+  /** The picture of a name. */
+  get(name: string): ImageBitmap | undefined {
+    const key = this.names.get(name);
+    return key === undefined ? undefined : this.ofKey(key);
+  }
+
+  ofKey(key: string): ImageBitmap | undefined {
     const bitmap = this.kept.get(key);
     if (bitmap) {
       this.kept.delete(key);
@@ -26,15 +40,37 @@ export class FrameCache {
     return bitmap;
   }
 
-  has(key: string): boolean {
-    return this.kept.has(key);
+  has(name: string): boolean {
+    const key = this.names.get(name);
+    return key !== undefined && this.kept.has(key);
   }
 
-  put(key: string, bitmap: ImageBitmap): void {
+  named(name: string): boolean {
+    return this.names.has(name);
+  }
+
+  /** Say under which key a name's picture is to be had; `look` names the same at any revision. No name: of no revision that is stored. */
+  name(name: string | null, look: string, key: string): void {
+    if (name !== null) {
+      this.names.delete(name);
+      this.names.set(name, key);
+    }
+    const keys = (this.known.get(look) ?? []).filter((k) => k !== key);
+    this.known.set(look, [...keys, key].slice(-KEYS_OF_A_FRAME));
+    this.changes += 1;
+    if (this.names.size > MOST_NAMES) this.names.delete(this.names.keys().next().value!);
+  }
+
+  /** Keys of the pictures that are kept of a frame looked at so, at whatever revision. */
+  keysOf(look: string): string[] {
+    return (this.known.get(look) ?? []).filter((k) => this.kept.has(k));
+  }
+
+  put(name: string | null, look: string, key: string, bitmap: ImageBitmap): void {
+    this.name(name, look, key);
     this.drop(key);
     this.kept.set(key, bitmap);
     this.bytes += bitmap.width * bitmap.height * 4;
-    this.changes += 1;
     for (const old of this.kept.keys()) {
       if (this.bytes <= this.limit || old === key) break;
       this.drop(old);

@@ -7,11 +7,42 @@ export type Event =
   | { kind: "shots" | "shelf" }
   | { kind: "away" | "back" } // the database
   | { kind: "again" }; // the connection is back: what was missed must be asked for
-export interface Wanted {
-  shot: string; revision: number; overlay: object[]; frame: number; scale: number; view: string; matte: string; variant: string;
-  draft: boolean; channel: string | null;
+/** A way to look at a shot, as core/compose/look.py has it. */
+export interface Look {
+  of?: "shot" | "plate" | "layer" | "source";
+  layer?: string;
+  without?: string;
+  effect?: string;
+  view?: string;
+  matte?: string;
+  checker?: boolean;
 }
-interface Waiting { resolve: (jpeg: Blob | null) => void; reject: (error: Error) => void }
+interface Looking {
+  shot: string;
+  revision: number;
+  scale: number;
+  look: Look;
+}
+export interface Wanted extends Looking {
+  overlay: object[];
+  frame: number;
+  draft: boolean;
+  channel: string | null;
+  /** Keys of pictures that are here: none of them need be sent. */
+  have: string[];
+}
+/** A picture and its key; no picture where the page has it. Keys of other frames. */
+interface Answer {
+  key: string;
+  jpeg: Blob | null;
+  keys?: Record<string, string>;
+}
+interface Waiting {
+  resolve: (answer: Answer | null) => void;
+  reject: (error: Error) => void;
+}
+const KEY_BYTES = 12;
+const hex = (bytes: Uint8Array) => Array.from(bytes, (b) => b.toString(16).padStart(2, "0")).join("");
 
 class LiveSocket {
   private socket: WebSocket | null = null;
@@ -49,16 +80,19 @@ class LiveSocket {
   private heard(data: ArrayBuffer | string) {
     if (typeof data !== "string") {
       const id = new DataView(data).getUint32(0, true);
-      this.take(id)?.resolve(new Blob([data.slice(4)], { type: "image/jpeg" }));
+      const key = hex(new Uint8Array(data, 4, KEY_BYTES));
+      this.take(id)?.resolve({ key, jpeg: new Blob([data.slice(4 + KEY_BYTES)], { type: "image/jpeg" }) });
       return;
     }
-    const message = JSON.parse(data) as { event?: Event; ask?: number; error?: string; superseded?: boolean };
+    const message = JSON.parse(data) as { event?: Event; ask?: number; error?: string; superseded?: boolean; same?: string; keys?: Record<string, string> };
     if (message.event?.kind === "away") useConnection.getState().set("away");
     if (message.event?.kind === "back") useConnection.getState().set("there");
     if (message.event) for (const listener of this.listeners) listener(message.event);
     if (message.ask === undefined) return;
     const waiting = this.take(message.ask);
     if (message.superseded) waiting?.resolve(null);
+    else if (message.same) waiting?.resolve({ key: message.same, jpeg: null });
+    else if (message.keys) waiting?.resolve({ key: "", jpeg: null, keys: message.keys });
     else if (message.error) waiting?.reject(new Error(message.error));
   }
 
@@ -68,8 +102,17 @@ class LiveSocket {
     return waiting;
   }
 
-  /** A JPEG, or null when a newer request on the same channel took its place. */
-  async ask(wanted: Wanted): Promise<Blob | null> {
+  /** A picture, or null when a newer request on the same channel took its place. */
+  ask(wanted: Wanted): Promise<Answer | null> {
+    return this.send(wanted);
+  }
+
+  /** The keys that pictures of some frames would have, looked at in one way. */
+  async keys(wanted: Looking & { frames: number[] }): Promise<Record<string, string>> {
+    return (await this.send(wanted))?.keys ?? {};
+  }
+
+  private async send(wanted: object): Promise<Answer | null> {
     await this.connect();
     if (this.socket?.readyState !== WebSocket.OPEN) throw new Error("The connection was lost.");
     const ask = this.next++;

@@ -6,7 +6,7 @@ import logging
 from datetime import datetime
 from typing import Annotated, Any
 
-from fastapi import BackgroundTasks, Path, Query, Response
+from fastapi import BackgroundTasks, Depends, Path, Query, Response
 from pydantic import BaseModel, Field
 from starlette.responses import JSONResponse
 
@@ -21,9 +21,9 @@ from tropein.core.checks.faults_seen import FaultsSeen
 from tropein.core.checks.hidden import Guarded
 from tropein.core.checks.outline_fit import OutlineFit
 from tropein.core.checks.screen_seen import ScreenSeen
+from tropein.core.compose.look import Look, Named, Of, View
 from tropein.core.compose.places import Places
 from tropein.core.compose.ride_matrices import ride_matrices
-from tropein.core.compose.view import View
 from tropein.core.document import Id, Shot
 from tropein.core.document.base import ID_PATTERN, Name, Text
 from tropein.core.document.upgrade import load_shot
@@ -34,8 +34,18 @@ router = plain_router("/api/shots", "shots")
 log = logging.getLogger(__name__)
 Label = Annotated[Text, Field(min_length=1, max_length=200)]
 Client = Annotated[Text, Field(max_length=60)]
-Variant = Annotated[str, Query(max_length=120)]
 PixelAsked = Annotated[int, Query(ge=-100_000, le=100_000)]
+
+
+def looking(
+    of: Of = "shot", layer: Named = "", without: Named = "", effect: Named = "",
+    view: View = "picture", matte: Named = "", checker: bool = False,
+) -> Look:  # fmt: skip
+    """A way to look, from an address (see core.compose.look)."""
+    return Look(of=of, layer=layer, without=without, effect=effect, view=view, matte=matte, checker=checker)
+
+
+Looking = Annotated[Look, Depends(looking)]
 
 
 class ShotOut(BaseModel):
@@ -204,17 +214,15 @@ def history(shot_id: IdInPath, db: Db) -> list[HistoryItem]:
 
 @router.get("/{shot_id}/frame/{frame}.jpg", response_class=Response)
 async def frame_jpeg(
-    shot_id: IdInPath, frame: FrameInPath, pool: Pool, live: Live, revision: Revision = -1,
-    width: Annotated[int, Query(ge=16, le=4096)] = 320, view: View = "picture",
-    variant: Variant = "shot", checker: bool = False,
+    shot_id: IdInPath, frame: FrameInPath, pool: Pool, live: Live, look: Looking, revision: Revision = -1,
+    width: Annotated[int, Query(ge=16, le=4096)] = 320,
 ) -> Response:  # fmt: skip
     """One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser."""
     seen = await live.document(shot_id, revision)
     scale = min(1.0, width / seen.document["size"][0])
-    ask = Ask("", frame, round(scale, 5), view, variant, True, checker, 84)
-    data = await pool.ask(seen, ask, 7)
+    picture = await pool.ask(seen, Ask("", frame, round(scale, 5), look, True, 84), 7)
     keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
-    return Response(data, media_type="image/jpeg", headers={"Cache-Control": keep})
+    return Response(picture.data, media_type="image/jpeg", headers={"Cache-Control": keep, "ETag": f'"{picture.key}"'})
 
 
 @router.get("/{shot_id}/carried")
@@ -234,10 +242,10 @@ class PixelValues(BaseModel):
 
 @router.get("/{shot_id}/pixel")
 async def pixel(
-    shot_id: IdInPath, frame: FrameAsked, x: PixelAsked, y: PixelAsked, pool: Pool, live: Live, revision: Revision = -1, variant: Variant = "shot",
+    shot_id: IdInPath, frame: FrameAsked, x: PixelAsked, y: PixelAsked, pool: Pool, live: Live, look: Looking, revision: Revision = -1,
     around: Annotated[int, Query(ge=0, le=32)] = 0,
 ) -> PixelValues:  # fmt: skip
-    """The values of the picture, or of a variant of it, at a whole shot pixel, averaged over `around` to each side."""
+    """The values of the picture, looked at in some way, at a whole shot pixel, averaged over `around` to each side."""
     seen = await live.document(shot_id, revision)
     channel = (
         None if around else f"pixel {shot_id}"
@@ -245,9 +253,8 @@ async def pixel(
     w, h = seen.document["size"]
     scale = min(1.0, 960 / w)
     at = (min(max(int(x * scale), 0), int(w * scale) - 1), min(max(int(y * scale), 0), int(h * scale) - 1))
-    return PixelValues(
-        **await pool.ask(seen, Ask("", frame, scale, variant=variant, pixel=at, around=around), 2, channel)
-    )
+    asked = {"look": look, "scale": scale, "at": at, "around": around}
+    return PixelValues(**await pool.question(seen, frame, "pixel", 2, channel, **asked))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/guard")
@@ -257,8 +264,7 @@ async def guard(
 ) -> Guarded:  # fmt: skip
     """Whether a matte hides a tracked face at a frame, with a margin as a share of the face's width."""
     seen = await live.document(shot_id, revision)
-    ask = Ask("", frame, matte=matte_id, guards=track, margin=margin)
-    return Guarded(**await pool.ask(seen, ask, 3, None))
+    return Guarded(**await pool.question(seen, frame, "guard", matte=matte_id, track=track, margin=margin))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/faults")
@@ -267,7 +273,7 @@ async def matte_faults(
 ) -> FaultsSeen:
     """How many holes and crumbs a matte has at a frame."""
     seen = await live.document(shot_id, revision)
-    return FaultsSeen(**await pool.ask(seen, Ask("", frame, matte=matte_id, faults=True), 3, None))
+    return FaultsSeen(**await pool.question(seen, frame, "faults", matte=matte_id))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit")
@@ -282,7 +288,7 @@ async def shape_fit(
 ) -> OutlineFit:
     """About how far a shape is off the edges it lay on in its nearest keys."""
     seen = await live.document(shot_id, revision)
-    return OutlineFit(**await pool.ask(seen, Ask("", frame, matte=matte_id, shape=piece_id), 3, None))
+    return OutlineFit(**await pool.question(seen, frame, "fit", matte=matte_id, piece=piece_id))
 
 
 @router.get("/{shot_id}/mattes/{matte_id}/keys/{piece_id}/screen")
@@ -298,7 +304,7 @@ async def screen(
     """Which screen a chroma key sees at a frame, if any."""
     seen = await live.document(shot_id, revision)
     return ScreenSeen(
-        **await pool.ask(seen, Ask("", frame, matte=matte_id, screen_of=piece_id), 4, f"screen {shot_id}")
+        **await pool.question(seen, frame, "screen", 4, f"screen {shot_id}", matte=matte_id, piece=piece_id)
     )
 
 
@@ -314,4 +320,4 @@ async def measured(
 ) -> Reading:
     """How an insert differs from what lies around it at a frame, by one of the measures of /api/about, and the edit that would mend it."""
     seen = await live.document(shot_id, revision)
-    return Reading(**await pool.ask(seen, Ask("", frame, layer=layer_id, measure=measure), 3, None))
+    return Reading(**await pool.question(seen, frame, "measure", layer=layer_id, measure=measure))

@@ -15,7 +15,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any
 
 from tropein.app.courtesy import Courtesy
-from tropein.app.live.preview import SHOTS_KEPT, Ask, main
+from tropein.app.live.preview import SHOTS_KEPT, Ask, Drawn, Question, main
 from tropein.app.live.shots import Seen
 from tropein.app.settings import Settings
 from tropein.core.compose.cache import Cache
@@ -45,7 +45,7 @@ class _Job:
     order: int
     channel: str | None
     seen: Seen | None  # None: an errand that needs no shot
-    wanted: Ask | tuple[str, tuple[Any, ...]]
+    wanted: Ask | Question | tuple[str, tuple[Any, ...]]
     future: asyncio.Future[Any]
 
 
@@ -57,7 +57,7 @@ class _Answer:
 
     @property
     def nbytes(self) -> int:
-        return (len(self.value) if isinstance(self.value, bytes) else 1000) + 200
+        return (self.value.nbytes if isinstance(self.value, Drawn) else 1000) + 200
 
 
 class PreviewPool:
@@ -105,13 +105,27 @@ class PreviewPool:
         if self._pipe:
             self._pipe.close()
 
-    async def ask(self, seen: Seen, ask: Ask, priority: int = 5, channel: str | None = None) -> Any:
-        """The picture (bytes) or values. A waiting request with the same channel is given up as Superseded."""
-        key = f"{seen.known} {ask}" if seen.known else ""
+    async def ask(self, seen: Seen, ask: Ask, priority: int = 5, channel: str | None = None) -> Drawn:
+        """The picture. A waiting request with the same channel is given up as Superseded."""
+        kept = await self._answer(seen, replace(ask, have=()), ask, priority, channel)
+        return Drawn(kept.key, b"") if kept.key in ask.have else kept
+
+    async def question(
+        self, seen: Seen, frame: int, name: str, priority: int = 3, channel: str | None = None, **arguments: Any
+    ) -> Any:
+        """Something else about a frame (see live.questions)."""
+        asked = Question("", frame, name, tuple(arguments.items()))
+        return await self._answer(seen, asked, asked, priority, channel)
+
+    async def _answer(
+        self, seen: Seen, named: Ask | Question, ask: Ask | Question, priority: int, channel: str | None
+    ) -> Any:
+        """Kept under what was asked (`named`), unless something is laid over the shot, or nothing was sent."""
+        key = f"{seen.known} {named}" if seen.known else ""
         if key and (kept := self._answers.get(key)) is not None:
             return kept.value
         value = await self._queue(seen, ask, priority, channel)
-        if key:
+        if key and not (isinstance(value, Drawn) and not value.data):
             self._answers.put(key, _Answer(value))
         return value
 
@@ -120,7 +134,11 @@ class PreviewPool:
         return await self._queue(None, (name, arguments), priority, None)
 
     async def _queue(
-        self, seen: Seen | None, wanted: Ask | tuple[str, tuple[Any, ...]], priority: int, channel: str | None
+        self,
+        seen: Seen | None,
+        wanted: Ask | Question | tuple[str, tuple[Any, ...]],
+        priority: int,
+        channel: str | None,
     ) -> Any:
         self._courtesy.asked()
         if channel is not None:
@@ -180,7 +198,7 @@ class PreviewPool:
         if job.seen is None:
             self._pipe.send(("errand", job.order, job.wanted))
         else:
-            assert isinstance(job.wanted, Ask)
+            assert isinstance(job.wanted, Ask | Question)
             overlay = json.dumps(job.seen.overlay) if job.seen.overlay else ""
             self._pipe.send(("ask", job.order, replace(job.wanted, shot=self._tell(job.seen), overlay=overlay)))
         if not self._pipe.poll(FRAME_SECONDS):

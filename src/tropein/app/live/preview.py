@@ -12,10 +12,13 @@ import os
 import resource
 from collections.abc import Callable
 from dataclasses import dataclass
+from hashlib import blake2b
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
+from tropein.app.live.questions import QUESTIONS
+from tropein.core.compose.look import PLAIN_VIEWS, Look, looked_at
 from tropein.core.compose.warm import warm
 from tropein.core.errors import TropeinError
 from tropein.core.limited import end_with_parent
@@ -24,41 +27,43 @@ log = logging.getLogger(__name__)
 MEMORY_BYTES = 12 << 30  # address space, not resident memory: thread stacks and mapped files count
 JPEG_SHARE = 4  # a quarter of the cache limit is for finished JPEGs
 SHOTS_KEPT = 16
-PLAIN = ("picture", "alpha", "red", "green", "blue", "luminance")  # views that need no matte
 
 
 @dataclass(frozen=True)
 class Ask:
-    """One wanted picture. `scale` is preview pixels per shot pixel; `variant` and `view` as in core.compose.view."""
+    """One wanted picture. `scale` is preview pixels per shot pixel. Where its key is among those in `have` it is not sent."""
 
     shot: str  # the name under which the document was told
     frame: int
     scale: float = 0.5
-    view: str = "picture"
-    variant: str = "shot"
+    look: Look = Look()
     draft: bool = False
-    checker: bool = False
     quality: int = 88
-    pixel: tuple[int, int] | None = None
-    around: int = 0  # the pixel's values are averaged over so many to each side
-    matte: str = ""  # which one the views of a matte show
-    guards: str = ""  # a face track that the matte must hide: asks whether it does
-    margin: float = 0.0
-    shape: str = ""  # a shape of the matte: asks how well it fits
-    faults: bool = False  # asks for the matte's holes and crumbs
-    layer: str = ""  # an insert
-    measure: str = ""  # asks how that differs from what lies around it, by this measure
+    have: tuple[str, ...] = ()
     overlay: str = ""  # a JSON Patch that is laid over the document
-    screen_of: str = ""  # a chroma key of the matte: asks which screen it sees
 
 
 @dataclass(frozen=True)
-class Jpeg:
+class Question:
+    """Something else about a frame of a shot (see live.questions), or of "keys": the keys of pictures."""
+
+    shot: str
+    frame: int
+    name: str
+    arguments: tuple[tuple[str, Any], ...]
+    overlay: str = ""
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A picture as a JPEG, and its key: two of the same key are the same picture. No data where whoever asked has it."""
+
+    key: str
     data: bytes
 
     @property
     def nbytes(self) -> int:
-        return len(self.data) + 64
+        return len(self.data) + 128
 
 
 class Previewer:
@@ -75,7 +80,7 @@ class Previewer:
         sources = Sources(self.store, final=False)
         self.artefacts = kept = Artefacts(artefacts)
         self.renderer = Renderer(sources, kept.path, cache_bytes - cache_bytes // JPEG_SHARE, kept.cutout)
-        self.jpegs: Cache[Jpeg] = Cache(cache_bytes // JPEG_SHARE)
+        self.jpegs: Cache[Drawn] = Cache(cache_bytes // JPEG_SHARE)
         self.shots: dict[str, Any] = {}
         self.laid: tuple[tuple[str, str], Any] | None = None
 
@@ -99,7 +104,7 @@ class Previewer:
     def forget(self, key: str) -> None:
         self.shots.pop(key, None)
 
-    def shot(self, ask: Ask) -> Any:
+    def shot(self, ask: Ask | Question) -> Any:
         """The shot that is asked for, with what is laid over it; raises what is wrong with it. The last overlay is kept: while something is dragged
         more than one picture is asked for."""
         known = self.shots[ask.shot]
@@ -112,66 +117,69 @@ class Previewer:
             self.laid = (wanted, known.edit(json.loads(ask.overlay))[0].shot)
         return self.laid[1]
 
-    def answer(self, ask: Ask) -> bytes | dict[str, Any]:
-        """A JPEG, or the values of one pixel."""
+    def answer(self, ask: Ask | Question) -> Drawn | dict[str, Any]:
+        """A picture, or what was asked about one."""
+        known = self.shot(ask)
+        if isinstance(ask, Ask):
+            return self._drawn(known, ask)
+        if ask.name == "keys":
+            return self._keys(known, **dict(ask.arguments))
+        return QUESTIONS[ask.name](self.renderer, known, ask.frame, **dict(ask.arguments))
+
+    def _drawn(self, known: Any, ask: Ask) -> Drawn:
         import simplejpeg
 
-        from tropein.core.compose.view import cut_alone, display, display_matte, variant
+        from tropein.core.compose.view import display, display_matte
 
-        known = self.shot(ask)
-        if ask.guards:
-            from tropein.core.checks.hidden import guard
-
-            return guard(self.renderer, known, ask.matte, ask.guards, ask.frame, ask.margin).model_dump()
-        if ask.shape:
-            from tropein.core.checks.outline_fit import outline_fit
-
-            return outline_fit(self.renderer, known, ask.matte, ask.shape, ask.frame).model_dump()
-        if ask.screen_of:
-            from tropein.core.checks.screen_seen import screen_seen
-
-            return screen_seen(self.renderer, known, ask.matte, ask.screen_of, ask.frame).model_dump()
-        if ask.faults:
-            from tropein.core.checks.faults_seen import faults_seen
-
-            return faults_seen(self.renderer, known, ask.matte, ask.frame).model_dump()
-        if ask.measure:
-            from tropein.core.match.measure import read
-
-            return read(self.renderer, known, ask.layer, ask.measure, ask.frame).model_dump()
-        shot = variant(known, ask.variant)
-        coverage = None
-        if ask.matte in shot.mattes and ask.view not in PLAIN:
-            coverage = self.renderer.planner(shot, ask.scale).matte(ask.matte, ask.frame)
-            shot = cut_alone(shot, ask.matte) if ask.view.startswith("on-") else shot
-        planner = self.renderer.planner(shot, ask.scale, "draft" if ask.draft else "final")
-        plan = planner.plan(ask.frame)
-        if ask.pixel is not None:
-            return self._values(self.renderer.run(plan), ask.pixel, ask.around)
-        matte = coverage.key if coverage else ""
-        key = f"{plan.key} {matte} {planner.frame_window} {ask.view} {ask.checker} {ask.quality}"
+        look, plans = ask.look, Plans(self.renderer, known, ask.look, ask.scale, ask.draft, ask.quality)
+        plan, coverage, key = plans.at(ask.frame)
+        if key in ask.have:
+            return Drawn(key, b"")
         kept = self.jpegs.get(key)
         if kept is None:
-            picture, view = self.renderer.run(plan), ask.view if coverage or ask.view in PLAIN else "picture"
-            if coverage:
-                codes = display_matte(picture, self.renderer.run(coverage), view)  # type: ignore[arg-type]
+            picture, window = self.renderer.run(plan), plans.planner.frame_window
+            if coverage is not None:
+                codes = display_matte(picture, self.renderer.run(coverage), look.view)
             else:
-                codes = display(picture, planner.frame_window, view, ask.checker)  # type: ignore[arg-type]
-            kept = Jpeg(simplejpeg.encode_jpeg(codes, ask.quality, "RGB", "420" if ask.quality < 90 else "444"))
+                codes = display(picture, window, look.view if look.view in PLAIN_VIEWS else "picture", look.checker)
+            data = simplejpeg.encode_jpeg(codes, ask.quality, "RGB", "420" if ask.quality < 90 else "444")
+            kept = Drawn(key, data)
             self.jpegs.put(key, kept)
-        return kept.data
+        return kept
 
-    @staticmethod
-    def _values(picture: Any, at: tuple[int, int], around: int) -> dict[str, Any]:
-        from tropein.core.compose.view import display
-        from tropein.core.raster.picture import Window
+    def _keys(self, known: Any, look: Look, scale: float, quality: int, frames: list[int]) -> dict[str, Any]:
+        """The keys that pictures of some frames would have, "" for those that cannot be drawn."""
+        plans = Plans(self.renderer, known, look, scale, False, quality)
+        out: dict[Any, str] = {}
+        for frame in frames:
+            try:
+                out[frame] = plans.at(frame)[2]
+            except TropeinError:
+                out[frame] = ""
+        return out
 
-        window = Window(at[0] - around, at[1] - around, at[0] + around + 1, at[1] + around + 1)
-        if around:
-            window = window.meet(picture.window) if not window.meet(picture.window).empty else window
-        linear = picture.fill(window).mean((0, 1))
-        shown = display(picture, window).mean((0, 1))
-        return {"linear": [round(float(v), 5) for v in linear], "display": [int(v) for v in shown]}
+
+class Plans:
+    """How pictures of a shot come about, looked at in one way at one scale."""
+
+    def __init__(self, renderer: Any, shot: Any, look: Look, scale: float, draft: bool, quality: int) -> None:
+        from tropein.core.compose.view import cut_alone
+
+        shown = looked_at(shot, look)
+        matte = shown.mattes.get(look.matte) if look.shows_matte else None
+        self.matte = None if matte is None else matte.id
+        self.mattes = None if matte is None else renderer.planner(shown, scale)
+        if matte is not None and look.view.startswith("on-"):
+            shown = cut_alone(shown, matte.id)
+        self.planner = renderer.planner(shown, scale, "draft" if draft else "final")
+        self._rest = f"{self.planner.frame_window} {look.view} {look.checker} {quality}"
+
+    def at(self, frame: int) -> tuple[Any, Any, str]:
+        """(the step that makes the picture, that of the matte or None, the picture's key)."""
+        plan = self.planner.plan(frame)
+        coverage = None if self.mattes is None else self.mattes.matte(self.matte, frame)
+        text = f"{plan.key} {coverage.key if coverage else ''} {self._rest}"
+        return plan, coverage, blake2b(text.encode(), digest_size=12).hexdigest()
 
 
 def _snap(previewer: Previewer, media: str, frame: int, corners: list[tuple[float, float]]) -> dict[str, Any]:

@@ -1,9 +1,10 @@
 """The WebSocket of a page: events out, picture requests in, pictures out.
 
-Text in: {"ask": n, "shot": id, "revision": r, "overlay": [patch...], "frame": f, "scale": s, "view": v, "variant": x,
-"draft": bool, "channel": name}. A newer request on the same channel replaces a waiting one. Text out: events, and
-{"ask": n, "error": text}. Binary out: 4 bytes little-endian n, then a JPEG. The page keeps few requests open at a time
-(credits), so a slow page is never flooded.
+Text in: {"ask": n, "shot": id, "revision": r, "overlay": [patch...], "frame": f, "scale": s, "look": {...}, "draft": bool,
+"have": [keys of pictures the page holds for this], "channel": name}. A newer request on the same channel replaces a waiting one. With "frames" in
+place of "frame" the keys are asked for that pictures of these would have. Text out: events, {"ask": n, "error": text}, {"ask": n, "same": key}
+where the page has the picture, {"ask": n, "keys": {frame: key}}. Binary out: 4 bytes little-endian n, 12 bytes of the key, then a JPEG. The page
+keeps few requests open at a time (credits), so a slow page is never flooded.
 """
 
 from __future__ import annotations
@@ -23,13 +24,14 @@ from tropein.app.live.pool import PreviewPool, Superseded
 from tropein.app.live.preview import Ask
 from tropein.app.live.shots import LiveShots
 from tropein.app.store.database import is_gone
-from tropein.core.compose.view import View
+from tropein.core.compose.look import Look
 from tropein.core.document.base import Frame, Id
 from tropein.core.errors import TropeinError
 
 log = logging.getLogger(__name__)
 AWAY = "The database cannot be reached at the moment."
 DRAG = 0  # who drags sees each picture or none; who scrubs can wait for one more
+MOST_KEYS = 48  # frames whose keys are asked for at once: whoever drags meanwhile is not kept waiting
 MAX_OPEN = 24  # requests one page may have open; more are refused
 
 
@@ -40,12 +42,12 @@ class Wanted(BaseModel):
     shot: Id
     revision: Annotated[int, Field(ge=-1, lt=2**31)]
     overlay: list[dict[str, Any]] = Field(default_factory=list, max_length=200)
-    frame: Frame
+    frame: Frame = 0
+    frames: Annotated[list[Frame], Field(max_length=MOST_KEYS)] = []
     scale: Annotated[float, Field(gt=0.01, le=2)]
-    view: View = "picture"
-    matte: Annotated[str, Field(max_length=40)] = ""
-    variant: Annotated[str, Field(max_length=120)] = "shot"
+    look: Look = Look()
     draft: bool = False
+    have: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=64)] = []
     channel: Annotated[str, Field(max_length=40)] | None = None
 
 
@@ -99,10 +101,14 @@ class Connection:
             seen = await self.shots.document(wanted.shot, wanted.revision, wanted.overlay)
             if wanted.channel and self._newest[wanted.channel] != wanted.ask:
                 raise Superseded("A newer picture was asked for.")
-            ask = Ask(
-                "", wanted.frame, round(wanted.scale, 4), wanted.view, wanted.variant, wanted.draft,
-                quality=80 if wanted.draft else 88, matte=wanted.matte,
-            )  # fmt: skip
+            scale, quality = round(wanted.scale, 4), 80 if wanted.draft else 88
+            if wanted.frames:
+                keys = await self.pool.question(
+                    seen, 0, "keys", 2, look=wanted.look, scale=scale, quality=quality, frames=wanted.frames
+                )
+                await self._say({"ask": wanted.ask, "keys": keys})
+                return
+            ask = Ask("", wanted.frame, scale, wanted.look, wanted.draft, quality, tuple(wanted.have))
             channel = f"{id(self)} {wanted.channel}" if wanted.channel else None
             priority = 3 if wanted.channel != "view" else DRAG if wanted.draft else 1
             picture = await self.pool.ask(seen, ask, priority, channel)
@@ -116,9 +122,12 @@ class Connection:
             words = AWAY if is_gone(error) else "The server could not answer this; its log says why."
             await self._say({"ask": wanted.ask, "error": words, "away": is_gone(error)})
         else:
+            if not picture.data:
+                await self._say({"ask": wanted.ask, "same": picture.key})
+                return
             async with self._sending:
-                await self.socket.send_bytes(struct.pack("<I", wanted.ask) + picture)
+                await self.socket.send_bytes(struct.pack("<I", wanted.ask) + bytes.fromhex(picture.key) + picture.data)
 
     async def _say(self, message: dict[str, Any]) -> None:
         async with self._sending:
-            await self.socket.send_text(orjson.dumps(message).decode())
+            await self.socket.send_text(orjson.dumps(message, option=orjson.OPT_NON_STR_KEYS).decode())

@@ -11,9 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.view import display, variant
+from tropein.core.compose.view import display
 from tropein.core.document import Shot
 from tropein.core.errors import NotFound
 from tropein.core.pieces.shape import ShapePiece
@@ -66,7 +67,7 @@ def outline_fit(renderer: Renderer, shot: Shot, matte: str, piece: str, frame: i
 
 def _ribbon(renderer: Renderer, shot: Shot, shape: ShapePiece, frame: int, scale: float) -> NDArray[np.float32] | None:
     """(places, across) grey levels of the plate along the outline of a frame."""
-    planner = renderer.planner(variant(shot, "plate"), scale)
+    planner = renderer.planner(looked_at(shot, Look(of="plate")), scale)
     drawn = shape.drawn(Mattes(renderer.planner(shot, scale)), frame)
     if drawn is None:
         return None

@@ -1,13 +1,12 @@
-"""What is looked at: the picture, its alpha, one channel, luminance; and variants of the shot to compare with."""
+"""From pictures and mattes to what is shown: all channels, one, luminance; over a checker or a plain ground."""
 
 from __future__ import annotations
-
-from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.compose.look import PLAIN, View
 from tropein.core.document import Cut, Shot
 from tropein.core.document.scope import group_of
 from tropein.core.matte.solid import faults, largest_px
@@ -15,49 +14,9 @@ from tropein.core.raster.colour import LUMA, to_display
 from tropein.core.raster.coverage import Coverage, Plane
 from tropein.core.raster.picture import Picture, Window, over_checker
 
-View = Literal[
-    "picture", "alpha", "red", "green", "blue", "luminance",
-    "matte", "matte-soft", "matte-faults", "matte-tint", "on-checker", "on-black", "on-grey", "on-white",
-]  # fmt: skip
 ON: dict[str, float] = {"on-black": 0.0, "on-grey": 0.18, "on-white": 1.0}
 HOLE, CRUMB = (240, 196, 60), (96, 200, 214)  # as shown, 0..255
-PLAIN: dict[str, Any] = {"effects": {}, "chain": []}  # a layer without effects
 TINT = np.array([0.62, 0.2, 0.26], np.float32)  # the matte's own rose, linear
-
-
-def variant(shot: Shot, name: str) -> Shot:
-    """The shot as it is, or a variation: "plate" (the plate alone, untouched), "without:ID" (a layer off), "only:ID" (a
-    layer alone; for a veil everything up to it), "source:ID" (a layer's own pixels where it lies), "effect-off:LAYER:EFFECT"."""
-    if name in ("", "shot"):
-        return shot
-    kind, _, rest = name.partition(":")
-    layers, stack = dict(shot.layers), list(shot.stack)
-    if kind == "plate":
-        stack = stack[-1:] if shot.plate else []
-        layers = {i: layers[i].model_copy(update={**PLAIN, "visible": True, "span": None}) for i in stack}
-    elif kind == "without" and rest in layers:
-        layers[rest] = layers[rest].model_copy(update={"visible": False})
-    elif kind == "only" and rest in layers:
-        layer = layers[rest]
-        around = next((g.stack for g in layers.values() if g.stack and rest in g.stack), stack)
-        stack = [rest] if layer.content.has_picture else around[around.index(rest) :]
-        update: dict[str, Any] = {"visible": True, "span": None}
-        if layer.content.has_picture:
-            update["blend"] = "normal"
-        layers[rest] = layer.model_copy(update=update)  # the others stay known: it may hang from one of them
-    elif kind == "source" and rest in layers and layers[rest].content.has_picture:
-        stack = [rest]
-        plain: dict[str, Any] = {"visible": True, "span": None, "blend": "normal", "cuts": {}, **PLAIN}
-        layers[rest] = layers[rest].model_copy(update=plain)
-    elif kind == "effect-off":
-        layer_id, _, effect_id = rest.partition(":")
-        if layer_id in layers:
-            effects = {
-                i: e.model_copy(update={"on": False}) if i == effect_id else e
-                for i, e in layers[layer_id].effects.items()
-            }
-            layers[layer_id] = layers[layer_id].model_copy(update={"effects": effects})
-    return shot.model_copy(update={"layers": layers, "stack": stack})
 
 
 def display(picture: Picture, window: Window, view: View = "picture", checker: bool = False) -> NDArray[np.uint8]:

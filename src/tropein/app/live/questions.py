@@ -1,0 +1,68 @@
+"""What can be asked about a shot beside pictures of it: each a function of (renderer, shot, frame, arguments) that answers with plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from tropein.core.compose.look import Look, looked_at
+from tropein.core.compose.render import Renderer
+from tropein.core.document import Shot
+
+Answer = dict[str, Any]
+
+
+def guard(renderer: Renderer, shot: Shot, frame: int, matte: str, track: str, margin: float) -> Answer:
+    """Whether a matte hides a tracked face."""
+    from tropein.core.checks.hidden import guard
+
+    return guard(renderer, shot, matte, track, frame, margin).model_dump()
+
+
+def fit(renderer: Renderer, shot: Shot, frame: int, matte: str, piece: str) -> Answer:
+    """How well a shape fits."""
+    from tropein.core.checks.outline_fit import outline_fit
+
+    return outline_fit(renderer, shot, matte, piece, frame).model_dump()
+
+
+def screen(renderer: Renderer, shot: Shot, frame: int, matte: str, piece: str) -> Answer:
+    """Which screen a chroma key sees."""
+    from tropein.core.checks.screen_seen import screen_seen
+
+    return screen_seen(renderer, shot, matte, piece, frame).model_dump()
+
+
+def faults(renderer: Renderer, shot: Shot, frame: int, matte: str) -> Answer:
+    """A matte's holes and crumbs."""
+    from tropein.core.checks.faults_seen import faults_seen
+
+    return faults_seen(renderer, shot, matte, frame).model_dump()
+
+
+def measure(renderer: Renderer, shot: Shot, frame: int, layer: str, measure: str) -> Answer:
+    """How an insert differs from what lies around it."""
+    from tropein.core.match.measure import read
+
+    return read(renderer, shot, layer, measure, frame).model_dump()
+
+
+def pixel(
+    renderer: Renderer, shot: Shot, frame: int, look: Look, scale: float, at: tuple[int, int], around: int
+) -> Answer:
+    """The values at a pixel of the picture at a scale, averaged over `around` to each side."""
+    from tropein.core.compose.view import display
+    from tropein.core.raster.picture import Window
+
+    picture = renderer.frame(looked_at(shot, look), frame, scale)
+    window = Window(at[0] - around, at[1] - around, at[0] + around + 1, at[1] + around + 1)
+    if around:
+        window = window.meet(picture.window) if not window.meet(picture.window).empty else window
+    linear = picture.fill(window).mean((0, 1))
+    shown = display(picture, window).mean((0, 1))
+    return {"linear": [round(float(v), 5) for v in linear], "display": [int(v) for v in shown]}
+
+
+QUESTIONS: dict[str, Callable[..., Answer]] = {
+    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel,
+}  # fmt: skip
