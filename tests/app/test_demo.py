@@ -13,7 +13,6 @@ from tropein.app.store import shelf, shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.render import Renderer
-from tropein.core.document.upgrade import load_shot
 from tropein.core.media.source import Sources
 from tropein.core.raster.picture import Window
 
@@ -22,7 +21,7 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     said: list[str] = []
     seed(context, said.append)
     with transaction(context.engine) as session:
-        found = {row.name: load_shot(row.document) for row in shots.all_shots(session)}
+        found = {row.name: shots.shot_of(session, row.id) for row in shots.all_shots(session)}
         names = {row.name for row in shelf.items(session)}
     assert set(found) == {
         "Lamp on the sign", "Sign repainted", "Compass in the air", "Embers and mist", "Lamp eyes", "Rope in from the blue",

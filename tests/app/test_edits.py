@@ -9,6 +9,7 @@ from tests.core.builders import document
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
+from tropein.core.document.patch import apply_patch
 from tropein.core.document.upgrade import load_shot
 
 
@@ -23,6 +24,10 @@ def edit(client: TestClient, shot: str, base: int, label: str, path: str, value:
     return client.post(f"/api/shots/{shot}/edits", json={"base": base, "label": label, "ops": ops, "client": "a"})
 
 
+def stands(client: TestClient, shot: str) -> Any:
+    return client.get(f"/api/shots/{shot}").json()["document"]
+
+
 def test_undo_and_redo_go_back_and_forth_by_name(client: TestClient, shot: str) -> None:
     start = client.get(f"/api/shots/{shot}").json()
     for i, name in enumerate(("One", "Two", "Three")):
@@ -31,13 +36,13 @@ def test_undo_and_redo_go_back_and_forth_by_name(client: TestClient, shot: str) 
     names = []
     for _ in range(3):
         state = client.post(f"/api/shots/{shot}/undo", json={}).json()
-        names.append((state["document"]["name"], state["redo"]))
+        names.append((state["name"], state["redo"]))
     assert names == [("Two", "rename to Three"), ("One", "rename to Two"), ("Test", "rename to One")]
-    assert state["document"] == start["document"] and state["undo"] is None
+    assert stands(client, shot) == start["document"] and state["undo"] is None
     assert client.post(f"/api/shots/{shot}/undo", json={}).status_code == 422
     for name in ("One", "Two"):
         state = client.post(f"/api/shots/{shot}/redo", json={}).json()
-        assert state["document"]["name"] == name
+        assert state["name"] == name == stands(client, shot)["name"]
     state = edit(client, shot, state["revision"], "rename to Other", "/name", "Other").json()
     assert state["redo"] is None and state["undo"] == "rename to Other"
     assert client.post(f"/api/shots/{shot}/redo", json={}).status_code == 422
@@ -66,7 +71,7 @@ def test_what_work_stores_meanwhile_is_no_conflict_unless_it_is_about_the_same(
     work("/mattes/m1/name", "told by work")
     beside = edit(client, shot, 1, "by hand", "/name", "Mine")
     assert beside.status_code == 200 and beside.json()["revision"] == 3
-    assert beside.json()["document"]["mattes"]["m1"]["name"] == "told by work"
+    assert stands(client, shot)["mattes"]["m1"]["name"] == "told by work"
     work("/mattes/m1/name", "again")
     for path, value in (("/mattes/m1/name", "mine"), ("/mattes/m1", matte), ("/mattes", {})):
         assert edit(client, shot, 3, "the same", path, value).status_code == 409, path
@@ -117,7 +122,10 @@ def test_an_import_by_hand_into_a_moved_on_shot_keeps_both(context: WorkContext,
             "worker",
             [{"op": "add", "path": "/cues/c", "value": {"id": "c", "frame": 3, "name": "here"}}],
         )
-    assert state.document["name"] == "New" and state.document["cues"] == {"c": {"id": "c", "frame": 3, "name": "here"}}
+        document = shots.document_of(session, shots.row_of(session, shot))
+    assert state.name == document["name"] == "New" and document["cues"] == {
+        "c": {"id": "c", "frame": 3, "name": "here"}
+    }
 
 
 def test_a_point_track_goes_out_as_a_table_and_comes_back(client: TestClient, shot: str) -> None:
@@ -154,8 +162,8 @@ def test_mattes_are_stored_and_what_they_lack_is_refused(client: TestClient, sho
         {"op": "add", "path": "/mattes/m1", "value": matte},
         {"op": "add", "path": f"/layers/{layer}/cuts/c", "value": {"id": "c", "matte": "m1"}},
     ]
-    done = client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "cut", "ops": ops, "client": "a"}).json()
-    assert done["document"]["mattes"]["m1"]["pieces"]["k"]["low"]["value"] == 0.03  # defaults are filled in
+    client.post(f"/api/shots/{shot}/edits", json={"base": 0, "label": "cut", "ops": ops, "client": "a"})
+    assert stands(client, shot)["mattes"]["m1"]["pieces"]["k"]["low"]["value"] == 0.03  # defaults are filled in
     gone = [{"op": "remove", "path": "/mattes/m1"}]
     refused = client.post(f"/api/shots/{shot}/edits", json={"base": 1, "label": "remove", "ops": gone, "client": "a"})
     assert refused.status_code == 422 and "cut by a matte that is not in the shot" in refused.json()["message"]
@@ -184,3 +192,43 @@ def test_a_shot_is_duplicated_with_a_history_of_its_own(client: TestClient, shot
     kept = client.get(f"/api/shots/{shot}").json()
     assert kept["name"] == "First" and kept["document"]["layers"] == copy["document"]["layers"]
     assert client.post("/api/shots/gone/copy").status_code == 404
+
+
+def test_steps_make_the_newest_document_of_any_known_one(client: TestClient, context: WorkContext, shot: str) -> None:
+    """A document is written now and then only: after many steps it is put together from them, here and elsewhere."""
+    start, count = stands(client, shot), 2 * shots.STEPS + 3
+    for i in range(count):
+        answer = edit(client, shot, i, "rename", "/name", f"Name {i}")
+        assert answer.json()["patch"] == [{"op": "replace", "path": "/name", "value": f"Name {i}"}]
+    for base in (0, 1, count - 1, count):
+        steps = client.get(f"/api/shots/{shot}/steps", params={"base": base}).json()
+        before = shots_at(context, shot, base)
+        assert apply_patch(before, steps["patch"]) == stands(client, shot) and steps["revision"] == count
+    assert client.get(f"/api/shots/{shot}/steps", params={"base": count + 1}).status_code == 404
+    assert shots_at(context, shot, 0) == start
+    shots._kept.clear()  # another process, or this one begun anew
+    with transaction(context.engine) as session:
+        row = shots.row_of(session, shot)
+        assert row.written == 2 * shots.STEPS and row.document["name"] == f"Name {row.written - 1}"
+        assert shots.document_of(session, row)["name"] == f"Name {count - 1}"
+    late = edit(client, shot, count - 2, "another", "/trim", [0, 1])
+    assert late.status_code == 409
+    shots._kept.clear()
+    assert client.post(f"/api/shots/{shot}/undo", json={"base": 0}).json()["base"] == 0
+    assert stands(client, shot)["name"] == f"Name {count - 2}"
+
+
+def test_what_another_process_did_is_seen(client: TestClient, context: WorkContext, shot: str) -> None:
+    edit(client, shot, 0, "here", "/name", "Here")
+    mine = dict(shots._kept)
+    with transaction(context.engine) as session:
+        shots.apply(session, shot, None, "there", [{"op": "replace", "path": "/name", "value": "There"}])
+    shots._kept.clear()
+    shots._kept.update(mine)  # this process does not know of it
+    assert edit(client, shot, 1, "late", "/name", "Late").status_code == 409
+    assert stands(client, shot)["name"] == "There"
+
+
+def shots_at(context: WorkContext, shot: str, revision: int) -> dict[str, Any]:
+    with transaction(context.engine) as session:
+        return shots.document_at(session, shot, revision)

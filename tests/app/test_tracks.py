@@ -18,7 +18,8 @@ def add(client: TestClient, shot_id: str, *ops: dict[str, Any]) -> dict[str, Any
     body = {"base": base, "label": "set up", "ops": list(ops), "client": "a"}
     answer = client.post(f"/api/shots/{shot_id}/edits", json=body)
     assert answer.status_code == 200, answer.text
-    return answer.json()["document"]
+    document: dict[str, Any] = client.get(f"/api/shots/{shot_id}").json()["document"]
+    return document
 
 
 @pytest.fixture

@@ -90,7 +90,7 @@ def nested(depth: int) -> str:
         ("/api/shots/{}/edits", '{"base":' + "9" * 400 + ',"label":"x","ops":[{}]}'),
         ("/api/shots/{}/edits", '{"base":0,"label":"x","ops":[{"op":5,"path":[]}]}'),
         ("/api/shots", '{"shelf":"abc","name":"   "}'), ("/api/shots", '{"shelf":"a\\u0000"}'),
-        ("/api/shots/{}/tracks/none/table", '{"text":"' + "x" * 200_000 + '"}'),
+        ("/api/shots/{}/do", '{"base":0,"command":"none","arguments":{"text":"' + "x" * 200_000 + '"}}'),
         ("/api/shots", "no json"), ("/api/shots", "\x00"),
     ],
 )  # fmt: skip
@@ -132,7 +132,7 @@ def test_an_edit_sent_twice_is_stored_once(client: TestClient, shot: str) -> Non
 def test_one_thing_that_cannot_be_read_hides_no_other(client: TestClient, context: WorkContext, shot: str) -> None:
     with context.engine.begin() as connection:
         connection.exec_driver_sql(
-            "insert into shot (id, name, revision, document) values ('bad', 'Bad', 0, '{\"a\": 1}')"
+            "insert into shot (id, name, revision, written, document) values ('bad', 'Bad', 0, 0, '{\"a\": 1}')"
         )
         facts = (
             '{"kind": "clip", "size": [1, 1], "rate": "0/1", "frames": 1, "alpha": false, "sound": false, "space": "x"}'

@@ -36,13 +36,12 @@ def do(
     from tropein.app.jobs.context import here
     from tropein.app.store import shots
     from tropein.app.store.database import migrate, transaction
-    from tropein.core.document.upgrade import load_shot
 
     context = here()
     migrate(context.engine)
     with transaction(context.engine) as session:
         row = stored_shot(session, shot)
-        document = load_shot(row.document).model_dump(mode="json")
+        document = shots.state(session, row.id).document
         given = dict(_argument(text, document) for text in arguments or [])
         state, change = shots.give(session, row.id, row.revision, command, given, "command line")
     say({"done": change.label, "revision": state.revision, "select": change.select, "note": change.note}, json)

@@ -51,13 +51,13 @@ def opened(name: str) -> Iterator[tuple[Shot, MediaStore, Artefacts]]:
             yield bundle.shot, store, artefacts
         return
     from tropein.app.jobs.context import here
+    from tropein.app.store import shots
     from tropein.app.store.database import migrate, transaction
-    from tropein.core.document.upgrade import load_shot
 
     context = here()
     migrate(context.engine)
     with transaction(context.engine) as session:
-        shot = load_shot(stored_shot(session, name).document)
+        shot = shots.shot_of(session, stored_shot(session, name).id)
     yield shot, context.library.store, context.artefacts
 
 

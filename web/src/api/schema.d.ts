@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/shots/{shot_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Steps
+         * @description What was done since a revision.
+         */
+        get: operations["steps_api_shots__shot_id__steps_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots": {
         parameters: {
             query?: never;
@@ -1187,10 +1207,10 @@ export interface components {
         };
         /**
          * Done
-         * @description The shot after a command; what is to be selected now, as "layers/ID"; words where not all was kept.
+         * @description What a command did to the shot; what is to be selected now, as "layers/ID"; words where not all was kept.
          */
         Done: {
-            shot: components["schemas"]["ShotOut"];
+            shot: components["schemas"]["Steps"];
             /** Select */
             select: string[];
             /** Note */
@@ -2608,6 +2628,28 @@ export interface components {
             edge: "zoom" | "mirror" | "repeat" | "nothing";
         };
         /**
+         * Steps
+         * @description The newest revision of a shot as the JSON Patch that makes it of revision `base`.
+         */
+        Steps: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /** Base */
+            base: number;
+            /** Patch */
+            patch: {
+                [key: string]: unknown;
+            }[];
+            /** Undo */
+            undo: string | null;
+            /** Redo */
+            redo: string | null;
+        };
+        /**
          * Storage
          * @description Bytes by what they are for, and what the last sweep gave back; `at` is empty before the first one.
          */
@@ -2780,6 +2822,11 @@ export interface components {
              * @default
              */
             client: string;
+            /**
+             * Base
+             * @description the revision whoever asks knows
+             */
+            base?: number | null;
         };
         /**
          * WorkInfo
@@ -2806,6 +2853,138 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    steps_api_shots__shot_id__steps_get: {
+        parameters: {
+            query: {
+                base: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
+            };
+            /** @description not a request that can be understood */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a password is needed */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not from our own page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description there is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description something else was first */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be used as it is; the message says why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too often */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a fault of our own, noted in the log */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database cannot be reached at the moment */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_shots_api_shots_get: {
         parameters: {
             query?: never;
@@ -3475,7 +3654,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShotOut"];
+                    "application/json": components["schemas"]["Steps"];
                 };
             };
             /** @description not a request that can be understood */
@@ -3743,7 +3922,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShotOut"];
+                    "application/json": components["schemas"]["Steps"];
                 };
             };
             /** @description not a request that can be understood */
@@ -3877,7 +4056,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShotOut"];
+                    "application/json": components["schemas"]["Steps"];
                 };
             };
             /** @description not a request that can be understood */

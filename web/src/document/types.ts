@@ -68,6 +68,7 @@ export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "mattes" |
   cues: Record<string, { id: string; frame: number; name: string }>; layers: Record<string, Layer>; tracks: Record<string, Track>; mattes: Record<string, Matte>; plate: string | null; trim: Vec2; size: Vec2;
 };
 export type ShotState = Omit<Schemas["ShotOut"], "document"> & { document: Shot };
+export type Steps = Schemas["Steps"];
 export type ShotCard = Schemas["ShotCard"];
 export type ShelfItem = Schemas["ShelfItem"];
 export type Run = Schemas["RunOut"];

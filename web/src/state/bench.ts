@@ -1,8 +1,8 @@
 /** The open shot and how it is looked at. The document lives here and nowhere else. */
-import { applyPatch } from "fast-json-patch";
 import { create } from "zustand";
 import { api, ApiError, getShot, got, untilAnswered } from "../api/client";
-import type { Op, Shot, ShotState, Vec2 } from "../document/types";
+import { patched } from "../document/patch";
+import type { Op, Shot, ShotState, Steps, Vec2 } from "../document/types";
 
 export const CLIENT = crypto.randomUUID().slice(0, 12);
 export type Selection = { kind: "layer" | "track" | "matte"; id: string } | { kind: "shot" };
@@ -16,7 +16,7 @@ export type Tool = "move" | "point" | "plane" | "object" | "face" | "more" | Sha
 export const SHAPE_TOOLS: readonly ShapeTool[] = ["outline", "rectangle", "ellipse", "freehand", "stroke"];
 export const isShapeTool = (tool: Tool): tool is ShapeTool => (SHAPE_TOOLS as readonly Tool[]).includes(tool);
 export type Drawer = "shelf" | "tracks" | "mattes" | null;
-interface Done { shot: ShotState; select: string[]; note: string }
+interface Done { shot: Steps; select: string[]; note: string }
 export interface KeyRef { path: string; frame: number }
 
 interface Bench {
@@ -92,9 +92,6 @@ interface Bench {
 /** Whether a group in the row of panes is shown open, as a tray. */
 export const showsTrays = ({ shot, unfolded, inside }: Bench): boolean => unfolded.some((id) => shot?.layers[id] !== undefined && id !== inside);
 
-const patched = (shot: Shot, ops: Op[]): Shot =>
-  ops.length ? (applyPatch(structuredClone(shot), structuredClone(ops) as never).newDocument as Shot) : shot;
-
 let queue: Promise<unknown> = Promise.resolve();
 
 export const useBench = create<Bench>((set, get) => {
@@ -124,6 +121,13 @@ export const useBench = create<Bench>((set, get) => {
     set(shown({ stored: state }));
     letGo();
   };
+  /** The state after some steps; asked for as a whole where they do not set out from the one that is here. */
+  const walked = async (steps: Steps): Promise<ShotState> => {
+    const { stored } = get();
+    if (!stored || stored.id !== steps.id || stored.revision !== steps.base) return untilAnswered(() => getShot(steps.id));
+    const { id, name, revision, undo, redo, patch } = steps;
+    return { id, name, revision, undo, redo, document: patched(stored.document, patch as unknown as Op[]) };
+  };
   const failed = (error: unknown) => {
     const problem = error instanceof ApiError ? error : new ApiError(String(error), "error");
     set(shown({ pending: [], dragged: [] }));
@@ -140,8 +144,8 @@ export const useBench = create<Bench>((set, get) => {
   const again = (what: "undo" | "redo") =>
     inOrder(() => {
       const id = get().id!;
-      const body = { body: { client: CLIENT }, params: { path: { shot_id: id } } };
-      return got<ShotState>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body));
+      const body = { body: { client: CLIENT, base: get().stored!.revision }, params: { path: { shot_id: id } } };
+      return got<Steps>(what === "undo" ? api.POST("/api/shots/{shot_id}/undo", body) : api.POST("/api/shots/{shot_id}/redo", body)).then(walked);
     });
   return {
     id: null, stored: null, shot: null, base: null, pending: [], dragged: [], overlay: [], frame: 0, playing: false, loop: null, selection: { kind: "shot" }, also: [], inside: null, naming: null, unfolded: [], keys: [], lanesAs: "lanes",
@@ -194,7 +198,8 @@ export const useBench = create<Bench>((set, get) => {
         const base = get().stored!.revision;
         const body = { base, label, ops: ops as never, client: CLIENT, key };
         const path = { shot_id: stored.id };
-        const state = await untilAnswered(() => got<ShotState>(api.POST("/api/shots/{shot_id}/edits", { params: { path }, body })));
+        const steps = await untilAnswered(() => got<Steps>(api.POST("/api/shots/{shot_id}/edits", { params: { path }, body })));
+        const state = await walked(steps);
         set({ pending: get().pending.slice(1) });
         return state;
       });
@@ -206,11 +211,12 @@ export const useBench = create<Bench>((set, get) => {
       return inOrder(async () => {
         const body = { base: get().stored!.revision, command, arguments: args, client: CLIENT, key };
         const done = await untilAnswered(() => got<Done>(api.POST("/api/shots/{shot_id}/do", { params: { path: { shot_id: id } }, body })));
-        set(shown({ stored: done.shot }));
+        const state = await walked(done.shot);
+        set(shown({ stored: state }));
         const chosen = done.select.filter((s) => s.startsWith("layers/")).map((s) => s.slice("layers/".length));
-        get().selectLayers(chosen.filter((c) => done.shot.document.layers[c]));
+        get().selectLayers(chosen.filter((c) => state.document.layers[c]));
         if (done.note) get().say(done.note, "info");
-        return done.shot;
+        return state;
       });
     },
     landed: () => queue.then(() => undefined),
@@ -220,7 +226,13 @@ export const useBench = create<Bench>((set, get) => {
       set({ conflict: null, ...shown({ pending: [], dragged: [] }) });
       return inOrder(() => untilAnswered(() => getShot(get().id!)));
     },
-    catchUp: () => inOrder(() => untilAnswered(() => getShot(get().id!))),
+    catchUp: () =>
+      inOrder(async () => {
+        const { id, stored } = get();
+        if (!stored) return untilAnswered(() => getShot(id!));
+        const params = { path: { shot_id: id! }, query: { base: stored.revision } };
+        return walked(await untilAnswered(() => got<Steps>(api.GET("/api/shots/{shot_id}/steps", { params }))));
+      }),
     say: (text, kind = "error") => {
       set({ message: { text, kind } });
     },

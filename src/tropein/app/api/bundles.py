@@ -11,7 +11,6 @@ from tropein.app.api.deps import IdInPath, Work
 from tropein.app.api.routing import router as plain_router
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
-from tropein.core.document.upgrade import load_shot
 from tropein.core.interchange.bundle import write_bundle
 
 router = plain_router("/api", "bundles")
@@ -21,9 +20,8 @@ router = plain_router("/api", "bundles")
 def export_shot(shot_id: IdInPath, work: Work, background: BackgroundTasks) -> FileResponse:
     """The shot with its media and tracks as one file."""
     with transaction(work.engine) as session:  # not held while the file is written
-        row = shots.row_of(session, shot_id)
-        session.expunge(row)
+        shot = shots.shot_of(session, shot_id)
     path = work.settings.outgoing / f"{uuid.uuid4().hex}.tropein"
-    write_bundle(load_shot(row.document), work.library.store, work.artefacts, path)
+    write_bundle(shot, work.library.store, work.artefacts, path)
     background.add_task(path.unlink, missing_ok=True)
-    return FileResponse(path, filename=f"{shots.file_stem(row.name)}.tropein", background=background)
+    return FileResponse(path, filename=f"{shots.file_stem(shot.name)}.tropein", background=background)

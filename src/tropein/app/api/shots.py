@@ -6,9 +6,9 @@ import logging
 from datetime import datetime
 from typing import Annotated, Any
 
+import orjson
 from fastapi import BackgroundTasks, Depends, Path, Query, Response
 from pydantic import BaseModel, Field
-from starlette.responses import JSONResponse
 
 from tropein.app.api.deps import Db, FrameAsked, FrameInPath, IdInPath, Live, Pool, Revision, Work
 from tropein.app.api.routing import router as plain_router
@@ -26,7 +26,6 @@ from tropein.core.compose.places import Places
 from tropein.core.compose.ride_matrices import ride_matrices
 from tropein.core.document import Id, Shot
 from tropein.core.document.base import ID_PATTERN, Name, Text
-from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.match.measure import Reading
 
@@ -94,6 +93,19 @@ class Edit(BaseModel):
 
 class Who(BaseModel):
     client: Client = ""
+    base: Annotated[int | None, Field(ge=0, lt=2**31, description="the revision whoever asks knows")] = None
+
+
+class Steps(BaseModel):
+    """The newest revision of a shot as the JSON Patch that makes it of revision `base`."""
+
+    id: str
+    name: str
+    revision: int
+    base: int
+    patch: list[dict[str, Any]]
+    undo: str | None
+    redo: str | None
 
 
 class HistoryItem(BaseModel):
@@ -104,18 +116,24 @@ class HistoryItem(BaseModel):
     created: datetime
 
 
-def _out(state: shots.ShotState, status: int = 200) -> Any:
-    """A ShotOut of what was validated as it was stored just now."""
-    return JSONResponse(state.__dict__, status)
+def _out(state: shots.ShotState | shots.Stepped, status: int = 200) -> Any:
+    """A ShotOut, or Steps, of what was validated as it was stored."""
+    return Response(orjson.dumps(state), status, media_type="application/json")
+
+
+@router.get("/{shot_id}/steps")
+def steps(shot_id: IdInPath, base: Annotated[int, Query(ge=0, lt=2**31)], db: Db) -> Steps:
+    """What was done since a revision."""
+    return _out(shots.since(db, shot_id, base))
 
 
 @router.get("")
 def list_shots(db: Db) -> list[ShotCard]:
     """All shots. One that cannot be read is named with what is wrong, and hides none of the others."""
-    return [_card(row, count) for row, count in shots.with_runs(db)]
+    return [_card(db, row, count) for row, count in shots.with_runs(db)]
 
 
-def _card(row: ShotRow, count: int) -> ShotCard:
+def _card(db: Db, row: ShotRow, count: int) -> ShotCard:
     facts: dict[str, Any] = {
         "id": row.id,
         "name": row.name,
@@ -124,12 +142,12 @@ def _card(row: ShotRow, count: int) -> ShotCard:
         "runs": count,
     }
     try:
-        d = row.document
+        d = shots.document_of(db, row)
         lost = [f"{t['name']}: {t['lost_frames']} frames lost" for t in d["tracks"].values() if t["lost_frames"]]
         return ShotCard(
             **facts, frames=d["frames"], trim=d["trim"], rate=d["rate"], size=d["size"], layers=len(d["layers"]), problems=lost,
         )  # fmt: skip
-    except (KeyError, TypeError, AttributeError, ValueError):
+    except (KeyError, TypeError, AttributeError, ValueError, BadInput):
         log.exception("the shot %s cannot be read", row.id)
         unread = ["This shot's document cannot be read by this version."]
         return ShotCard(**facts, frames=1, trim=(0, 0), rate="24/1", size=(1, 1), layers=0, problems=unread)
@@ -145,8 +163,7 @@ def make_shot(body: NewShot, db: Db) -> ShotOut:
 
 @router.get("/{shot_id}")
 def get_shot(shot_id: IdInPath, db: Db) -> ShotOut:
-    state = shots.state(db, shot_id)
-    return ShotOut(**{**state.__dict__, "document": load_shot(state.document)})
+    return _out(shots.state(db, shot_id))
 
 
 @router.delete("/{shot_id}", status_code=204)
@@ -164,7 +181,7 @@ def copy_shot(shot_id: IdInPath, db: Db) -> ShotOut:
 
 
 @router.post("/{shot_id}/edits")
-def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> ShotOut:
+def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> Steps:
     return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client, body.key))
 
 
@@ -179,9 +196,9 @@ class Given(BaseModel):
 
 
 class Done(BaseModel):
-    """The shot after a command; what is to be selected now, as "layers/ID"; words where not all was kept."""
+    """What a command did to the shot; what is to be selected now, as "layers/ID"; words where not all was kept."""
 
-    shot: ShotOut
+    shot: Steps
     select: list[str]
     note: str
 
@@ -190,18 +207,18 @@ class Done(BaseModel):
 def do(shot_id: IdInPath, body: Given, db: Db) -> Done:
     """Give a command (see /about for those there are)."""
     state, change = shots.give(db, shot_id, body.base, body.command, body.arguments, body.client, body.key)
-    done: Any = JSONResponse({"shot": state.__dict__, "select": change.select, "note": change.note})
-    return done
+    done = {"shot": state, "select": change.select, "note": change.note}
+    return Response(orjson.dumps(done), media_type="application/json")  # type: ignore[return-value]
 
 
 @router.post("/{shot_id}/undo")
-def undo(shot_id: IdInPath, body: Who, db: Db) -> ShotOut:
-    return _out(shots.undo(db, shot_id, body.client))
+def undo(shot_id: IdInPath, body: Who, db: Db) -> Steps:
+    return _out(shots.undo(db, shot_id, body.client, body.base))
 
 
 @router.post("/{shot_id}/redo")
-def redo(shot_id: IdInPath, body: Who, db: Db) -> ShotOut:
-    return _out(shots.redo(db, shot_id, body.client))
+def redo(shot_id: IdInPath, body: Who, db: Db) -> Steps:
+    return _out(shots.redo(db, shot_id, body.client, body.base))
 
 
 @router.get("/{shot_id}/history")
@@ -228,7 +245,7 @@ async def frame_jpeg(
 @router.get("/{shot_id}/carried")
 def carried_at(shot_id: IdInPath, frame: FrameAsked, db: Db, work: Work) -> dict[str, list[float] | None]:
     """What rides do to everything at a frame (see core.compose.ride_matrices), matrices row by row."""
-    shot = load_shot(shots.row_of(db, shot_id).document)
+    shot = shots.shot_of(db, shot_id)
     found = ride_matrices(Places(shot, work.artefacts.path), frame)
     return {k: None if m is None else [float(v) for v in (m / m[2, 2]).ravel()] for k, m in found.items()}
 

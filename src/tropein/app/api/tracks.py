@@ -18,7 +18,6 @@ from tropein.app.store import shots
 from tropein.core.document import Shot, Track, new_id
 from tropein.core.document.base import MOST_FRAMES, Id, Name
 from tropein.core.document.track import Corners
-from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.interchange.form import Of, reading, writing
 from tropein.core.track.edit import combined, trimmed
@@ -131,7 +130,7 @@ class Made(BaseModel):
 @router.post("/shots/{shot_id}/tracks/combine")
 def combine(shot_id: IdInPath, body: Together, db: Db, work: Work) -> Made:
     """A new point track that goes as several point tracks do together."""
-    shot = load_shot(shots.row_of(db, shot_id).document)
+    shot = shots.shot_of(db, shot_id)
     chosen = [shot.tracks.get(t) for t in body.tracks]
     files = [work.artefacts.track(t.samples) for t in chosen if isinstance(t, PointTrack) and t.samples]
     points = [f for f in files if isinstance(f, PointFile)]
@@ -150,7 +149,7 @@ def combine(shot_id: IdInPath, body: Together, db: Db, work: Work) -> Made:
 
 
 def _track(db: Db, shot_id: str, track_id: str) -> tuple[Shot, Track]:
-    shot = load_shot(shots.row_of(db, shot_id).document)
+    shot = shots.shot_of(db, shot_id)
     track = shot.tracks.get(track_id)
     if track is None:
         raise NotFound("This track does not exist (any more).")

@@ -15,11 +15,15 @@ class Base(DeclarativeBase):
 
 
 class ShotRow(Base):
+    """`document` is the one of the revision `written`; the steps since stand in the edits. `mark` is another with every change."""
+
     __tablename__ = "shot"
     id: Mapped[str] = mapped_column(primary_key=True)
     name: Mapped[str]
     revision: Mapped[int]
-    document: Mapped[dict[str, Any]]
+    written: Mapped[int]
+    mark: Mapped[str] = mapped_column(default="")
+    document: Mapped[dict[str, Any]] = mapped_column(deferred=True)
     created: Mapped[datetime] = mapped_column(server_default=func.now())
     updated: Mapped[datetime] = mapped_column(server_default=func.now())
 

@@ -7,7 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tropein.app.store.models import ShelfRow, ShotRow
-from tropein.app.store.shots import notify
+from tropein.app.store.shots import document_of, notify
 from tropein.core.document import Footage, new_id
 from tropein.core.document.upgrade import explain
 from tropein.core.errors import BadInput, NotFound
@@ -65,7 +65,7 @@ def used_in(session: Session, media: str) -> list[str]:
     return [
         shot.name
         for shot in session.scalars(select(ShotRow))
-        if any(f["media"] == media for f in shot.document["footage"].values())
+        if any(f["media"] == media for f in document_of(session, shot)["footage"].values())
     ]
 
 

@@ -5,9 +5,12 @@ from __future__ import annotations
 import json
 import threading
 from collections import OrderedDict
+from collections.abc import Iterable
+from copy import deepcopy
 from dataclasses import dataclass
 from typing import Any
 
+import orjson
 from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session
 
@@ -15,12 +18,16 @@ from tropein.app.store.models import EditRow, RunRow, ShotRow
 from tropein.core.commands import Change, planned
 from tropein.core.document import SCHEMA_VERSION, Shot, new_id
 from tropein.core.document.held import Held
-from tropein.core.document.patch import PatchOps, apply_patch
+from tropein.core.document.patch import PatchOps, apply_in_place
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Conflict, NotFound
 
 HELD_SHOTS = 12  # whose models are kept from one edit to the next
-_kept: OrderedDict[str, Held] = OrderedDict()
+STEPS, STEPS_BYTES = (
+    40,
+    256 << 10,
+)  # so many steps, or so much of them, may lie between a document that is written and the newest
+_kept: OrderedDict[str, tuple[str, Held]] = OrderedDict()
 _lock = threading.Lock()
 MOST_TOLD_BYTES = 7900  # PostgreSQL takes less than 8000
 WORK = ("worker", "tracks")  # who edits for the shot's own work, not for a person
@@ -38,6 +45,19 @@ class ShotState:
     redo: str | None
 
 
+@dataclass(frozen=True)
+class Stepped:
+    """A shot's newest revision by what was done since another one (`base`), and the names of what undo and redo would do."""
+
+    id: str
+    name: str
+    revision: int
+    base: int
+    patch: PatchOps
+    undo: str | None
+    redo: str | None
+
+
 def notify(session: Session, **event: object) -> None:
     """Tell every server process; delivered when the transaction commits. What does not fit loses its lists."""
     body = json.dumps(event)
@@ -47,16 +67,18 @@ def notify(session: Session, **event: object) -> None:
 
 
 def create(session: Session, shot: Shot, shot_id: str | None = None) -> ShotState:
-    row = ShotRow(id=shot_id or new_id(), name=shot.name, revision=0, document=shot.model_dump(mode="json"))
+    held = Held(shot.model_dump(mode="json"), shot)
+    row = ShotRow(id=shot_id or new_id(), name=shot.name, revision=0, written=0, mark=new_id(), document=held.plain)
     session.add(row)
     session.flush()
+    _keep(row, held)
     notify(session, kind="shots")
-    return state(session, row.id)
+    return ShotState(row.id, row.name, 0, held.plain, None, None)
 
 
 def copy(session: Session, shot_id: str) -> ShotState:
     """A second shot with the same document; its history begins anew."""
-    shot = load_shot(row_of(session, shot_id).document)
+    shot = shot_of(session, shot_id)
     return create(session, shot.model_copy(update={"name": f"{shot.name[:110]} copy"}))
 
 
@@ -64,9 +86,35 @@ def row_of(session: Session, shot_id: str, lock: bool = False) -> ShotRow:
     row = session.get(ShotRow, shot_id, with_for_update=lock or None)
     if row is None:
         raise NotFound("This shot does not exist (any more).")
-    if row.document.get("schema_version") != SCHEMA_VERSION:
-        row.document = load_shot(row.document).model_dump(mode="json")
     return row
+
+
+def document_of(session: Session, row: ShotRow) -> dict[str, Any]:
+    """The plain document of a shot's newest revision, not to be changed, and not validated where it was not used since this process began."""
+    kept = _lookup(row)
+    return _replayed(session, row) if kept is None else kept.plain
+
+
+def shot_of(session: Session, shot_id: str) -> Shot:
+    """A shot as it stands. BadInput where what is stored cannot be read."""
+    return _held(session, row_of(session, shot_id)).shot
+
+
+def _replayed(session: Session, row: ShotRow) -> dict[str, Any]:
+    query = select(EditRow.patch).where(EditRow.shot_id == row.id, EditRow.number > row.written)
+    steps = session.scalars(query.order_by(EditRow.number)).all()
+    document = row.document
+    if document.get("schema_version") != SCHEMA_VERSION:
+        document = load_shot(document).model_dump(mode="json")
+    return _walked(document, steps) if steps else document
+
+
+def _walked(document: dict[str, Any], steps: Iterable[PatchOps]) -> dict[str, Any]:
+    """A document after some steps."""
+    document = deepcopy(document)
+    for step in steps:
+        document = apply_in_place(document, step)
+    return document
 
 
 def newest(session: Session, shot_id: str) -> int:
@@ -82,10 +130,11 @@ def document_at(session: Session, shot_id: str, revision: int) -> dict[str, Any]
     row = row_of(session, shot_id)
     if not 0 <= revision <= row.revision:
         raise NotFound(f"The shot has no revision {revision}.")
+    newest = _held(session, row).plain
+    if revision == row.revision:
+        return newest
     query = select(EditRow.inverse).where(EditRow.shot_id == shot_id, EditRow.number > revision)
-    document = row.document
-    for inverse in session.scalars(query.order_by(EditRow.number.desc())):
-        document = apply_patch(document, inverse)
+    document = _walked(newest, session.scalars(query.order_by(EditRow.number.desc())))
     return load_shot(document).model_dump(mode="json")
 
 
@@ -96,11 +145,25 @@ def step_to(session: Session, shot_id: str, revision: int) -> PatchOps | None:
 
 
 def state(session: Session, shot_id: str) -> ShotState:
+    """All of a shot. BadInput where what is stored cannot be read."""
     row = row_of(session, shot_id)
+    return ShotState(row.id, row.name, row.revision, _held(session, row).plain, *_names(session, shot_id))
+
+
+def since(session: Session, shot_id: str, base: int) -> Stepped:
+    """What was done since a revision. NotFound where the shot never had it."""
+    row = row_of(session, shot_id)
+    if not 0 <= base <= row.revision:
+        raise NotFound(f"The shot has no revision {base}.")
+    query = select(EditRow.patch).where(EditRow.shot_id == shot_id, EditRow.number > base).order_by(EditRow.number)
+    patch = [op for step in session.scalars(query) for op in step]
+    return Stepped(row.id, row.name, row.revision, base, patch, *_names(session, shot_id))
+
+
+def _names(session: Session, shot_id: str) -> tuple[str | None, str | None]:
+    """What undo and redo would do."""
     undo, redo = _undoable(session, shot_id), _redoable(session, shot_id)
-    return ShotState(
-        row.id, row.name, row.revision, row.document, undo.label if undo else None, redo.label if redo else None
-    )
+    return undo.label if undo else None, redo.label if redo else None
 
 
 def _undoable(session: Session, shot_id: str) -> EditRow | None:
@@ -121,25 +184,26 @@ def apply(
     ops: PatchOps,
     client: str = "",
     key: str | None = None,
-) -> ShotState:
+) -> Stepped:
     """Apply an edit made on revision `base` (None: on whatever stands, for work that touches only what is its own).
 
     Conflict, carrying the newer revision, when someone else was first. Results of the shot's own work that came meanwhile are no
     conflict, unless the edit is about the same things. An edit whose `key` is stored already was sent twice, and stands.
     """
     row = row_of(session, shot_id, lock=True)
+    known = row.revision if base is None else base
     if _stored_already(session, shot_id, key):
-        return state(session, shot_id)
+        return since(session, shot_id, known)
     _refuse_if_behind(session, row, base, ops)
-    held = _held(row)
+    held = _held(session, row)
     after, patch, inverse = held.edit(ops)
     if not patch:
-        return state(session, shot_id)
+        return since(session, shot_id, known)
     session.execute(
         update(EditRow).where(EditRow.shot_id == shot_id, EditRow.state == "undone").values(state="dropped")
     )
     _store(session, row, after, label, "edit", None, patch, inverse, client, key)
-    return state(session, shot_id)
+    return since(session, shot_id, known)
 
 
 def _stored_already(session: Session, shot_id: str, key: str | None) -> bool:
@@ -167,30 +231,39 @@ def _refuse_if_behind(session: Session, row: ShotRow, base: int | None, ops: Pat
 
 def give(
     session: Session, shot_id: str, base: int | None, command: str, arguments: dict[str, Any], client: str = "", key: str | None = None
-) -> tuple[ShotState, Change]:  # fmt: skip
+) -> tuple[Stepped, Change]:  # fmt: skip
     """Give a command (see core.commands) on revision `base`: what it does is one edit. Sent twice with one key it is done once."""
     row = row_of(session, shot_id, lock=True)
     if _stored_already(session, shot_id, key):
-        return state(session, shot_id), Change("")
-    ops, change = planned(_held(row), command, arguments)
+        return since(session, shot_id, row.revision if base is None else base), Change("")
+    ops, change = planned(_held(session, row), command, arguments)
     _refuse_if_behind(session, row, base, ops)
-    return apply(session, shot_id, row.revision, change.label, ops, client, key), change
+    known = row.revision if base is None else base
+    apply(session, shot_id, row.revision, change.label, ops, client, key)
+    return since(session, shot_id, known), change
 
 
-def _held(row: ShotRow) -> Held:
-    """The row's document with its models, which are kept from the edit before; what was kept counts only if it is the very same document."""
-    with _lock:
-        kept = _kept.get(row.id)
-    if kept is None or kept.plain != row.document:
-        kept = Held.of(row.document)
-        _keep(row.id, kept)
+def _held(session: Session, row: ShotRow) -> Held:
+    """The newest document with its models, which are kept from the edit before; what was kept counts only with the row's own mark."""
+    kept = _lookup(row)
+    if kept is None:
+        kept = Held.of(_replayed(session, row))
+        _keep(row, kept)
     return kept
 
 
-def _keep(shot_id: str, held: Held) -> None:
+def _lookup(row: ShotRow) -> Held | None:
     with _lock:
-        _kept[shot_id] = held
-        _kept.move_to_end(shot_id)
+        mark, held = _kept.get(row.id, ("", None))
+    return held if row.mark and mark == row.mark else None
+
+
+def _keep(row: ShotRow, held: Held) -> None:
+    if not row.mark:
+        return
+    with _lock:
+        _kept[row.id] = row.mark, held
+        _kept.move_to_end(row.id)
         while len(_kept) > HELD_SHOTS:
             _kept.popitem(last=False)
 
@@ -209,28 +282,31 @@ def _touched(ops: PatchOps) -> list[list[str]]:
     return [op[name].split("/")[1:] for op in ops for name in ("path", "from") if name in op]
 
 
-def undo(session: Session, shot_id: str, client: str = "") -> ShotState:
+def undo(session: Session, shot_id: str, client: str = "", base: int | None = None) -> Stepped:
+    """Take the last edit back; `base` is the revision whoever asks knows."""
     row = row_of(session, shot_id, lock=True)
+    known = row.revision if base is None else base
     target = _undoable(session, shot_id)
     if target is None:
         raise BadInput("There is nothing to undo.")
     target.state = "undone"
     _again(session, row, target, target.inverse, "undo", client)
-    return state(session, shot_id)
+    return since(session, shot_id, known)
 
 
-def redo(session: Session, shot_id: str, client: str = "") -> ShotState:
+def redo(session: Session, shot_id: str, client: str = "", base: int | None = None) -> Stepped:
     row = row_of(session, shot_id, lock=True)
+    known = row.revision if base is None else base
     target = _redoable(session, shot_id)
     if target is None:
         raise BadInput("There is nothing to redo.")
     target.state = "done"
     _again(session, row, target, target.patch, "redo", client)
-    return state(session, shot_id)
+    return since(session, shot_id, known)
 
 
 def _again(session: Session, row: ShotRow, target: EditRow, ops: PatchOps, kind: str, client: str) -> None:
-    after, patch, inverse = _held(row).edit(ops)
+    after, patch, inverse = _held(session, row).edit(ops)
     _store(session, row, after, target.label, kind, target.number, patch, inverse, client)
 
 
@@ -239,8 +315,10 @@ def _store(
     patch: PatchOps, inverse: PatchOps, client: str, key: str | None = None,
 ) -> None:  # fmt: skip
     row.revision += 1
-    row.document, row.name = after.plain, after.shot.name
-    _keep(row.id, after)
+    row.name, row.mark = after.shot.name, new_id()
+    if row.revision - row.written >= STEPS or len(orjson.dumps(patch)) > STEPS_BYTES:
+        row.document, row.written = after.plain, row.revision
+    _keep(row, after)
     row.updated = func.now()
     state_now = "done" if kind == "edit" else "dropped"
     session.add(

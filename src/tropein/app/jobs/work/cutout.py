@@ -15,7 +15,6 @@ from tropein.app.store.database import transaction
 from tropein.core.compose.timing import footage_frame
 from tropein.core.document import Id, Layer, Shot
 from tropein.core.document.base import FrameNumber
-from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.matte.cutout_file import packed
 from tropein.core.matte.people import guessed
@@ -33,7 +32,7 @@ class OfCutout(WorkBase):
 
     def found(self, session: Session) -> tuple[Shot, CutoutPiece, Layer]:
         """The shot, the cut-out, and the layer it looks at."""
-        shot = load_shot(shots.row_of(session, self.shot or "").document)
+        shot = shots.shot_of(session, self.shot or "")
         piece = shot.mattes[self.matte].pieces.get(self.piece) if self.matte in shot.mattes else None
         if not isinstance(piece, CutoutPiece):
             raise NotFound("This cut-out does not exist (any more).")

@@ -61,14 +61,15 @@ class Render(WorkBase):
 
     def begin(self, session: Session) -> Begun:
         row = shots.row_of(session, self.shot or "")
-        shot = load_shot(row.document)
+        shot = shots.shot_of(session, row.id)
         if not self.first <= self.last < shot.frames:
             raise BadInput(f"The range {self.first}-{self.last} does not lie within the shot's {shot.frames} frames.")
         matte = shot.mattes.get(self.matte) if self.matte else None
         if self.matte and matte is None:
             raise BadInput("The matte to render is not in the shot (any more).")
         what = f"{shot.name}, {matte.name}" if matte else shot.name
-        self.document, self.revision, self.stem = row.document, row.revision, shots.file_stem(what)
+        self.document = shots.document_of(session, row)
+        self.revision, self.stem = row.revision, shots.file_stem(what)
         begins = range(self.first, self.last + 1, CHUNK_FRAMES)
         parts = tuple((at, min(self.last, at + CHUNK_FRAMES - 1)) for at in begins)
         return Begun(f"Render {what}", self.last - self.first + 1, parts)

@@ -18,7 +18,6 @@ from tropein.core.compose.render import Renderer
 from tropein.core.compose.timing import shot_frame
 from tropein.core.document import Id, Shot, Track
 from tropein.core.document.base import FrameNumber
-from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.source import Sources
 from tropein.core.raster.coverage import seen_from
@@ -80,7 +79,7 @@ class Follow(WorkBase):
         return Outcome(store, kept_when_cancelled=done.cancelled)
 
     def _found(self, session: Session) -> tuple[Shot, Track]:
-        shot = load_shot(shots.row_of(session, self.shot or "").document)
+        shot = shots.shot_of(session, self.shot or "")
         track = shot.tracks.get(self.track)
         if track is None:
             raise NotFound("This track does not exist (any more).")
