@@ -8,6 +8,7 @@ done before. Times are medians of CPU time.
 
 from __future__ import annotations
 
+import itertools
 import statistics
 import time
 from collections.abc import Callable
@@ -17,7 +18,7 @@ import cv2
 import jsonpatch
 import numpy as np
 
-from tropein.core.compose.plan import Planner
+from tropein.core.compose.render import Renderer
 from tropein.core.document.held import Held
 from tropein.core.document.patch import apply_patch
 from tropein.core.document.upgrade import load_shot
@@ -112,7 +113,8 @@ def main() -> None:
 
 def measured(name: str, held: Held, gaussian: float) -> None:
     ops = [{"op": "replace", "path": "/layers/l1/opacity/value", "value": 0.5}]
-    plan = median_ms(lambda: Planner(held.shot, NoPixels(), lambda *_: None).plan(10))
+    renderer, frames = Renderer(NoPixels(), lambda *_: None, 1 << 20), itertools.cycle(range(held.shot.frames))  # type: ignore[arg-type]
+    plan = median_ms(lambda: renderer.planner(held.shot).plan(next(frames)))
     edit, old = median_ms(lambda: held.edit(ops)), median_ms(lambda: whole(held.plain, ops), 5)
     print(
         f"| {name} | {len(str(held.plain)) // 1000} KB | {plan:.1f} ms ({plan / gaussian:.2f} G) | {edit:.1f} ms | {old:.0f} ms |"

@@ -6,16 +6,17 @@ import math
 from bisect import bisect_right
 from typing import Any
 
-from tropein.core.animate.values import flat
+from tropein.core.animate.values import Back, Numbers, flat
 from tropein.core.document.animated import Animated, Key
+from tropein.core.document.kept import Kept
 from tropein.core.document.mover import Sampling
 
 
 def sample(parameter: Animated[Any], frame: float, sampler: Sampling | None = None) -> Any:
     """The value of `parameter` at `frame` (floats are sub-frames), its movers included. `sampler` is what those may ask for other values."""
-    value = keyed(parameter, frame)
     if not parameter.moving:
-        return value
+        return keyed(parameter, frame) if parameter.keys else parameter.value
+    value = keyed(parameter, frame)
     numbers, back = flat(value)
     for mover in (parameter.movers[i] for i in parameter.moving):
         if mover.on:
@@ -30,21 +31,23 @@ def keyed(parameter: Animated[Any], frame: float) -> Any:
     keys = parameter.keys
     if not keys:
         return parameter.value
-    right = bisect_right(keys, frame, key=lambda key: key.frame)
+    way = _ways.of(parameter)
+    right = bisect_right(way.frames, frame)
     if right == 0:
         return keys[0].value
     left = keys[right - 1]
     if right == len(keys) or left.ease == "hold" or left.frame == frame:
         return left.value
     after = keys[right]
-    share = (frame - left.frame) / (after.frame - left.frame)
-    if left.ease == "smooth":
-        return _smooth(keys, right - 1, share)
-    if left.ease == "bezier":
-        share = bezier_share(left.handles, share)
-    (a, back), (b, _) = flat(left.value), flat(after.value)
+    a, b = way.numbers[right - 1], way.numbers[right]
     if len(a) != len(b):
         return left.value
+    width = after.frame - left.frame
+    share, back = (frame - left.frame) / width, way.backs[right - 1]
+    if left.ease == "smooth":
+        return back(_hermite(a, b, way.slopes(right - 1), way.slopes(right), width, share))
+    if left.ease == "bezier":
+        share = bezier_share(left.handles, share)
     return back(tuple(x + (y - x) * share for x, y in zip(a, b, strict=True)))
 
 
@@ -63,37 +66,44 @@ def bezier_share(handles: tuple[float, float, float, float], time_share: float) 
     return 3 * (1 - t) ** 2 * t * y1 + 3 * (1 - t) * t * t * y2 + t**3
 
 
-def _smooth(keys: list[Key[Any]], i: int, share: float) -> Any:
-    """Between keys i and i + 1, by their neighbours too as far as those have as many numbers."""
-    numbers, back = flat(keys[i].value)
-    around = {k: flat(keys[k].value)[0] for k in range(max(i - 1, 0), min(i + 3, len(keys)))}
-    if len(around[i + 1]) != len(numbers):
-        return keys[i].value
-    kept = [k for k, n in around.items() if len(n) == len(numbers)]
-    frames = [float(keys[k].frame) for k in kept]
-    columns = zip(*(around[k] for k in kept), strict=True)
-    return back(tuple(_hermite(frames, list(column), kept.index(i), share) for column in columns))
+class _Way:
+    """The keys of a parameter as numbers, and the slopes of the smooth way through them."""
+
+    def __init__(self, keys: list[Key[Any]]) -> None:
+        flats = [flat(key.value) for key in keys]
+        self.frames = [key.frame for key in keys]
+        self.numbers = [numbers for numbers, _ in flats]
+        self.backs: list[Back] = [back for _, back in flats]
+        self._slopes: list[Numbers | None] = [None] * len(keys)
+
+    def slopes(self, k: int) -> Numbers:
+        """Those of a monotone cubic at a key, by Fritsch & Carlson 1980; flat at the first and last key, and beside those of not as many
+        numbers."""
+        known = self._slopes[k]
+        if known is None:
+            known = self._slopes[k] = self._slopes_at(k)
+        return known
+
+    def _slopes_at(self, k: int) -> Numbers:
+        here, last = self.numbers[k], len(self.frames) - 1
+        if not 0 < k < last or not len(self.numbers[k - 1]) == len(here) == len(self.numbers[k + 1]):
+            return (0.0,) * len(here)
+        h0, h1 = self.frames[k] - self.frames[k - 1], self.frames[k + 1] - self.frames[k]
+        w0, w1 = 2 * h1 + h0, h1 + 2 * h0
+        out = []
+        for before, value, after in zip(self.numbers[k - 1], here, self.numbers[k + 1], strict=True):
+            d0, d1 = (value - before) / h0, (after - value) / h1
+            out.append(0.0 if d0 * d1 <= 0 else (w0 + w1) / (w0 / d0 + w1 / d1))  # weighted harmonic mean
+        return tuple(out)
 
 
-def _hermite(frames: list[float], values: list[float], i: int, share: float) -> float:
-    """Monotone cubic between keys i and i+1: Fritsch & Carlson 1980 slopes, flat at the first and last key."""
-    width = frames[i + 1] - frames[i]
-    slopes = []
-    for k in (i, i + 1):
-        if k == 0 or k == len(frames) - 1:
-            slopes.append(0.0)
-            continue
-        h0, h1 = frames[k] - frames[k - 1], frames[k + 1] - frames[k]
-        d0, d1 = (values[k] - values[k - 1]) / h0, (values[k + 1] - values[k]) / h1
-        if d0 * d1 <= 0:
-            slopes.append(0.0)
-        else:  # weighted harmonic mean
-            w0, w1 = 2 * h1 + h0, h1 + 2 * h0
-            slopes.append((w0 + w1) / (w0 / d0 + w1 / d1))
-    s, a, b = share, values[i], values[i + 1]
-    return (
-        (2 * s**3 - 3 * s**2 + 1) * a
-        + (s**3 - 2 * s**2 + s) * width * slopes[0]
-        + (-2 * s**3 + 3 * s**2) * b
-        + (s**3 - s**2) * width * slopes[1]
+_ways: Kept[_Way] = Kept(lambda parameter: _Way(parameter.keys))
+
+
+def _hermite(a: Numbers, b: Numbers, slopes_a: Numbers, slopes_b: Numbers, width: float, s: float) -> Numbers:
+    """A share of the way between two keys, on the cubic with these ends and slopes."""
+    from_a, from_b = 2 * s**3 - 3 * s**2 + 1, -2 * s**3 + 3 * s**2
+    by_a, by_b = (s**3 - 2 * s**2 + s) * width, (s**3 - s**2) * width
+    return tuple(
+        from_a * x + by_a * p + from_b * y + by_b * q for x, y, p, q in zip(a, b, slopes_a, slopes_b, strict=True)
     )

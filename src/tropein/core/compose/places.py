@@ -25,10 +25,12 @@ from tropein.core.document import (
 from tropein.core.document.scope import group_of
 from tropein.core.raster.lens import Bending
 from tropein.core.raster.warp import (
+    IDENTITY,
     Matrix,
     Move,
     Quality,
     apply,
+    product,
     quad_to_quad,
     scaling,
     speed_px,
@@ -88,6 +90,10 @@ class Places:
         return {}
 
     @cached_property
+    def _grouped(self) -> dict[tuple[str, float], Matrix | None]:
+        return {}
+
+    @cached_property
     def _wholes(self) -> dict[tuple[int, float], tuple[Layer, Matrix | None]]:
         return {}
 
@@ -95,19 +101,20 @@ class Places:
         """Let go of what was worked out: another frame is planned now."""
         self._moves.clear()
         self._wholes.clear()
+        self._grouped.clear()
 
     def group_matrix(self, layer_id: str, frame: float) -> Matrix | None:
         """What the groups a layer is in do to it, up to the base; None where one of them is hidden by its ride."""
-        total, at = np.eye(3), self.groups.get(layer_id)
-        while at is not None and at != self.base:
-            group = self.shot.layers[at]
-            own = self._whole(group, frame)
-            if own is None:
-                return None
+        group = self.groups.get(layer_id)
+        if group is None or group == self.base:
+            return IDENTITY
+        key = (group, frame)
+        if key not in self._grouped:
+            outer, own = self.group_matrix(group, frame), self._whole(self.shot.layers[group], frame)
             w, h = self.shot.size
-            total = own @ translation(-w / 2, -h / 2) @ total
-            at = self.groups.get(at)
-        return total
+            hidden = outer is None or own is None
+            self._grouped[key] = None if hidden else product(outer, own, translation(-w / 2, -h / 2))  # type: ignore[arg-type]
+        return self._grouped[key]
 
     def path(self, track_id: str, spot: str, layer: Layer | None = None) -> Path | None:
         """A track's path in the shot's own time, its gaps filled by the track that bridges it. `layer` shows the footage it
@@ -170,12 +177,12 @@ class Places:
         place, grouped, carried = layer.place, self.group_matrix(layer.id, frame), self.ride_matrix(layer, frame)
         if carried is None or grouped is None:
             return None
-        carried = grouped @ carried
         w, h = size
         if place.corners is not None:
             corners = np.array(sample(place.corners, frame))
-            return carried @ quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners)
-        return carried @ self._own(place, frame) @ translation(-w / 2, -h / 2) @ self._held(layer, size, frame)
+            return product(grouped, carried, quad_to_quad(np.array([[0, 0], [w, 0], [w, h], [0, h]]), corners))
+        own = self._own(place, frame, (w / 2, h / 2))
+        return product(grouped, carried, own, self._held(layer, size, frame))
 
     def _in_depth(self, layer: Layer, depth: Depth, size: tuple[int, int], frame: float) -> Move | None:
         seen = self.view_of(layer, frame)
@@ -271,7 +278,7 @@ class Places:
         """What holding a track still does to the footage's own pixels."""
         s = layer.place.steady
         if s is None or (path := self.path(s.track, s.spot, layer)) is None:
-            return np.eye(3)
+            return IDENTITY
         parts = tuple(s.parts)
         matrix = held(path, frame, s.reference_frame, parts, s.smooth, s.strength)
         if s.edge != "zoom":
@@ -282,7 +289,7 @@ class Places:
 
     def ride_matrix(self, layer: Layer, frame: float) -> Matrix | None:
         """What a layer's ride and what it hangs from do to it, in its group's pixels; None when hidden."""
-        place, total = layer.place, np.eye(3)
+        place, total = layer.place, IDENTITY
         if place.hang is not None:
             above = self.shot.layers[place.hang.layer]
             here, there = (self._hung(layer.id, above, f) for f in (frame, place.hang.reference_frame))
@@ -296,7 +303,7 @@ class Places:
         if place.corners is not None:
             about = np.array(sample(place.corners, frame)).mean(0)
         moved = self.ridden(place.ride, about, frame)
-        return None if moved is None else total @ moved
+        return None if moved is None else product(total, moved)
 
     def ridden(self, ride: Ride, about: NDArray[np.float64], frame: float) -> Matrix | None:
         """What a ride does to something tied at `about` (2,), in shot pixels; None when it hides it."""
@@ -334,28 +341,25 @@ class Places:
         key = (id(layer), frame)
         if key not in self._wholes:
             carried = self.ride_matrix(layer, frame)
-            self._wholes[key] = (layer, None if carried is None else carried @ self._own(layer.place, frame))
+            self._wholes[key] = (layer, None if carried is None else product(carried, self._own(layer.place, frame)))
         return self._wholes[key][1]
 
-    def _own(self, place: Place, frame: float) -> Matrix:
-        """The transform about the pivot, from pixels counted from the picture's centre. Where the pivot rides, the picture is
+    def _own(self, place: Place, frame: float, middle: tuple[float, float] = (0.0, 0.0)) -> Matrix:
+        """The transform about the pivot, from pixels among which `middle` is the picture's centre. Where the pivot rides, the picture is
         turned and scaled about the place that goes along, and stays where it is otherwise."""
-        position, pivot = np.array(sample(place.position, frame)), np.array(sample(place.pivot, frame))
-        about = position
+        position, pivot = sample(place.position, frame), sample(place.pivot, frame)
+        x, y = position
         if place.pivot_ride is not None:
-            moved = self.ridden(place.pivot_ride, position, frame)
-            about = position if moved is None else apply(moved, position[None])[0]
+            moved = self.ridden(place.pivot_ride, np.array(position), frame)
+            x, y = position if moved is None else apply(moved, np.array([position]))[0]
         # moved back by the rest, scaled, turned, moved: written out, for this is asked of every layer in every frame
-        angle, (sx, sy), (dx, dy) = (
-            math.radians(sample(place.rotation, frame)),
-            sample(place.scale, frame),
-            position - pivot - about,
-        )
+        angle, (sx, sy) = math.radians(sample(place.rotation, frame)), sample(place.scale, frame)
+        dx, dy = position[0] - pivot[0] - x - middle[0], position[1] - pivot[1] - y - middle[1]
         c, s = math.cos(angle), math.sin(angle)
         return np.array(
             [
-                [c * sx, -s * sy, about[0] + c * sx * dx - s * sy * dy],
-                [s * sx, c * sy, about[1] + s * sx * dx + c * sy * dy],
+                [c * sx, -s * sy, x + c * sx * dx - s * sy * dy],
+                [s * sx, c * sy, y + s * sx * dx + c * sy * dy],
                 [0.0, 0.0, 1.0],
             ]
         )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Protocol
 
@@ -19,13 +19,14 @@ from tropein.core.compose.scales import working_scale
 from tropein.core.compose.step import Step, step
 from tropein.core.compose.timing import footage_frame, layer_frame
 from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
-from tropein.core.effects import run, sampled
+from tropein.core.document.kept import Kept
+from tropein.core.effects import run, same_always, sampled
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture, Window, nothing
-from tropein.core.raster.warp import Edge, Matrix, Move, Quality, resize, scaling, warp_blurred
+from tropein.core.raster.warp import IDENTITY, Edge, Matrix, Move, Quality, resize, scaling, warp_blurred
 from tropein.core.raster.yuv import Cells
 
 
@@ -50,6 +51,9 @@ class Planner:
     cutouts: Cutouts = no_cutouts
     base: str | None = None
     window: Window | None = None
+    chains: Kept[Step] = field(
+        default_factory=Kept
+    )  # effects on pictures, as they were planned before; of one set of footage
 
     @cached_property
     def places(self) -> Places:
@@ -227,7 +231,7 @@ class Planner:
         if group is None or group == self.base:
             return self
         matrix = self.places.group_matrix(layer.id, frame)
-        if matrix is None or np.array_equal(matrix, IDENTITY):
+        if matrix is None or matrix is IDENTITY or np.array_equal(matrix, IDENTITY):
             return self
         if (group, frame) not in self._inner:
             window = self._seen_of(Move(matrix).scaled(self.scale, self.scale).matrix)
@@ -236,6 +240,8 @@ class Planner:
 
     def _covered(self, layer: Layer, cuts: dict[str, Cut], frame: float) -> Step | None:
         """What a layer's cuts leave, in this frame: mattes within a group go where the group goes."""
+        if not cuts:
+            return None
         inner = self._inside(layer, frame)
         made = Mattes(inner).cuts(cuts, frame)
         if made is None or inner is self:
@@ -290,6 +296,14 @@ class Planner:
         return step("source", (media, index, level, round(working, 6)), (), make)
 
     def _effects(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
+        """A layer's picture after its effects; of those that are the same at every frame the steps are kept."""
+        if not layer.chain:
+            return picture
+        if not _alike.of(layer):
+            return self._chain(picture, layer, frame, scale)
+        return self.chains.of(layer, picture.key, scale, make=lambda: self._chain(picture, layer, frame, scale))
+
+    def _chain(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
         for effect in layer.looks:
             if not effect.on:
                 continue
@@ -297,7 +311,6 @@ class Planner:
             mix = values.pop("mix")
             if mix <= 0:
                 continue
-            values = {k: v for k, v in values.items() if k not in ("id", "on", "kind", "cuts", "ride")}
             if isinstance(effect, CentredEffect):
                 own = self._effect_space(layer, effect, frame, scale)
                 if own is None:
@@ -375,7 +388,6 @@ class Planner:
         )  # fmt: skip
 
 
-IDENTITY = np.eye(3)
 LEAST_SHARE = 1e-4  # nearer to a whole frame than this nothing is mixed
 MOST_SEEN, ROOM_PX = 2, 4  # how far beyond the frame a group's picture is made, in frames; and a margin
 
@@ -393,3 +405,6 @@ def is_open(group: Layer) -> bool:
     )
     whole = group.opacity.still and group.opacity.value == 1
     return not any(own) and whole and group.blend == "normal" and group.time.plain
+
+
+_alike: Kept[bool] = Kept(lambda layer: all(same_always(e) and not e.cuts for e in layer.looks))

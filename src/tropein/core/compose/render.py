@@ -10,10 +10,13 @@ from tropein.core.compose.places import Paths
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.step import Step
 from tropein.core.document import Shot
+from tropein.core.document.kept import Kept
 from tropein.core.media.source import Sources
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture
 from tropein.core.raster.warp import Quality
+
+MOST_CHAINS = 6000
 
 
 class Renderer:
@@ -22,9 +25,10 @@ class Renderer:
     def __init__(self, sources: Sources, paths: Paths, cache_bytes: int, cutouts: Cutouts = no_cutouts) -> None:
         self.sources, self.paths, self.cutouts = sources, paths, cutouts
         self.cache: Cache[Any] = Cache(cache_bytes)
+        self.chains: Kept[Step] = Kept(most=MOST_CHAINS)
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
-        return Planner(shot, self.sources, self.paths, scale, quality, self.cutouts)
+        return Planner(shot, self.sources, self.paths, scale, quality, self.cutouts, chains=self.chains)
 
     def frame(self, shot: Shot, frame: float, scale: float = 1.0, quality: Quality = "final") -> Picture:
         """The shot's picture at a frame: linear, premultiplied, its window inside the scaled frame."""

@@ -7,6 +7,12 @@ from dataclasses import dataclass
 from hashlib import blake2b
 from typing import Any
 
+import numpy as np
+import orjson
+from pydantic import BaseModel
+
+EXACTLY = orjson.OPT_SERIALIZE_NUMPY | orjson.OPT_NON_STR_KEYS
+
 
 @dataclass(frozen=True, eq=False)
 class Step:
@@ -18,6 +24,19 @@ class Step:
 
 
 def step(op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any]) -> Step:
-    """A step whose key is the hash of its operation, parameters and inputs."""
-    text = repr((op, parameters, [i.key for i in inputs]))
-    return Step(blake2b(text.encode(), digest_size=16).hexdigest(), make, inputs)
+    """A step whose key is the hash of its operation, parameters and inputs. Parameters are numbers, words, arrays, data classes and models of
+    them, in tuples, lists and maps; TypeError for anything else."""
+    text = orjson.dumps((op, parameters, [i.key for i in inputs]), default=_plain, option=EXACTLY)
+    return Step(blake2b(text, digest_size=16).hexdigest(), make, inputs)
+
+
+def _plain(value: object) -> object:
+    if isinstance(value, bytes):
+        return value.hex()
+    if isinstance(value, BaseModel):
+        return value.__dict__
+    if isinstance(value, np.ndarray):
+        return np.ascontiguousarray(value)
+    if isinstance(value, np.generic):
+        return value.item()
+    raise TypeError(f"a step cannot be named by a {type(value).__name__}")

@@ -64,9 +64,11 @@ class Layer(Model):
     @property
     def footage(self) -> str | None:
         """The footage it shows, where it shows some."""
-        return getattr(self.content, "footage", None)
+        found: str | None = self.content.__dict__.get("footage")
+        return found
 
     @property
     def stack(self) -> list[str] | None:
         """The layers within it, where it is a group."""
-        return getattr(self.content, "stack", None)
+        found: list[str] | None = self.content.__dict__.get("stack")
+        return found

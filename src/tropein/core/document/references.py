@@ -13,6 +13,8 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel
 
+from tropein.core.document.kept import Kept
+
 Target = Literal["footage", "layers", "tracks", "mattes"]
 WORDS: dict[str, str] = {"footage": "footage", "layers": "a layer", "tracks": "a track", "mattes": "a matte"}
 
@@ -66,18 +68,11 @@ def found_in(model: BaseModel, address: tuple[str, ...] = ()) -> Iterator[Found]
 
 
 def pointers(thing: BaseModel) -> tuple[Found, ...]:
-    """Every pointer within a thing of a map of the shot, by addresses within it; worked out once for each model, since those of a document that is
-    held are never changed in place."""
-    kept = _pointers.get(id(thing))
-    if kept is None or kept[0] is not thing:
-        if len(_pointers) >= MOST_KEPT:
-            _pointers.clear()
-        kept = _pointers[id(thing)] = (thing, tuple(found_in(thing)))
-    return kept[1]
+    """Every pointer within a thing of a map of the shot, by addresses within it."""
+    return _pointers.of(thing)
 
 
-MOST_KEPT = 20_000
-_pointers: dict[int, tuple[BaseModel, tuple[Found, ...]]] = {}
+_pointers: Kept[tuple[Found, ...]] = Kept(lambda thing: tuple(found_in(thing)))
 
 
 def _within(value: Any, mark: Ref | Stored | None, address: tuple[str, ...]) -> Iterator[Found]:

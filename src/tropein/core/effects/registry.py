@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any, TypeVar
 
 from tropein.core.animate.sample import sample
 from tropein.core.document.animated import Animated
 from tropein.core.document.effect import EFFECTS, CentredEffect, EffectBase
+from tropein.core.document.kept import Kept
 from tropein.core.document.kinds import Kind
 from tropein.core.raster.picture import Picture
 
@@ -17,7 +17,8 @@ Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
 E = TypeVar("E", bound=EffectBase)
 _APPLY: dict[str, Apply] = {}
-_OWN = {"kind", "id", "on", "mix", "cuts", "ride"}
+_BESIDE = {"kind", "id", "on", "cuts", "ride"}  # no parameters
+_OWN = {*_BESIDE, "mix"}
 
 
 @dataclass(frozen=True)
@@ -47,20 +48,32 @@ def effect(apply: Apply) -> Callable[[type[E]], type[E]]:
 def sampled(parameters: Kind, frame: float) -> Values:
     """All parameters of a thing at a frame, of an effect the mix included; the frame itself where the effect lives by it. `own` takes the
     picture's pixels to those a centre is given in: the planner knows better than that they are the same."""
-    values = {}
-    for name in _names(type(parameters)):
-        value = getattr(parameters, name)
-        values[name] = sample(value, frame) if isinstance(value, Animated) else value
+    still, moving = _parts.of(parameters)
+    values = dict(still)
+    for name, value in moving:
+        values[name] = sample(value, frame)
     if getattr(parameters, "varies", False):
         values["frame"] = frame
-    if isinstance(parameters, CentredEffect):
-        values["own"] = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
     return values
 
 
-@lru_cache(None)
-def _names(cls: type[Kind]) -> tuple[str, ...]:
-    return tuple(cls.model_fields)
+def _parted(parameters: Kind) -> tuple[Values, list[tuple[str, Animated[Any]]]]:
+    """The parameters that are the same at every frame, by their values, and the others."""
+    fields = [(name, getattr(parameters, name)) for name in type(parameters).model_fields if name not in _BESIDE]
+    moving = [(name, value) for name, value in fields if isinstance(value, Animated) and not value.still]
+    there = {name for name, _ in moving}
+    still = {n: v.value if isinstance(v, Animated) else v for n, v in fields if n not in there}
+    if isinstance(parameters, CentredEffect):
+        still["own"] = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
+    return still, moving
+
+
+_parts = Kept(_parted)
+
+
+def same_always(effect: EffectBase) -> bool:
+    """Whether an effect does the same at every frame."""
+    return not effect.varies and not isinstance(effect, CentredEffect) and not _parts.of(effect)[1]
 
 
 def run(kind: str, picture: Picture, values: Values, scale: float) -> Picture:

@@ -12,6 +12,7 @@ from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.places import Places
 from tropein.core.compose.step import Step, step
 from tropein.core.document import PIECES, Animated, AnimatedNumber, Outline, PieceBase, Ride, control
+from tropein.core.document.kept import Kept
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.outline import fill, flatten
 from tropein.core.raster.warp import Matrix, apply
@@ -64,10 +65,9 @@ class ShapePiece(PieceBase):
 
     def drawn(self, on: Mattes, frame: float) -> tuple[np.ndarray, np.ndarray] | None:
         """Vertices and soft widths in pixels of the frame, where the ride takes them; None when the ride hides it."""
-        outline: Outline = sample(self.outline, frame)
-        n = np.array([p.numbers() for p in outline.points])
         scale = on.pictures.scale
-        vertices, widths = flatten(n[:, :2], n[:, 2:4], n[:, 4:6], n[:, 6:8], self.closed, scale)
+        still = self.outline.still
+        vertices, widths = _flats.of(self, scale) if still else _flat(sample(self.outline, frame), self.closed, scale)
         moved = self.marks_matrix(on.pictures.places, frame)
         if moved is None:
             return None
@@ -86,6 +86,15 @@ class ShapePiece(PieceBase):
             return np.eye(3)
         points = np.array([p.at for p in sample(self.outline, frame).points])
         return places.ridden(self.ride, points.mean(0), frame)
+
+
+def _flat(outline: Outline, closed: bool, scale: float) -> tuple[np.ndarray, np.ndarray]:
+    """An outline as a polygon fine enough for a scale, in pixels of the shot, and how soft it is at each vertex."""
+    n = np.array([p.numbers() for p in outline.points])
+    return flatten(n[:, :2], n[:, 2:4], n[:, 4:6], n[:, 6:8], closed, scale)
+
+
+_flats: Kept[tuple[np.ndarray, np.ndarray]] = Kept(lambda s, scale: _flat(s.outline.value, s.closed, scale))
 
 
 def _growth(matrix: Matrix, points: np.ndarray) -> np.ndarray:

@@ -20,6 +20,19 @@ Edge = Literal["nothing", "mirror", "repeat"]
 _BORDERS = {"nothing": cv2.BORDER_CONSTANT, "mirror": cv2.BORDER_REFLECT, "repeat": cv2.BORDER_REPLICATE}
 
 
+IDENTITY: Matrix = np.eye(3)
+IDENTITY.setflags(write=False)  # it is handed out as it is: whoever finds it need not multiply
+
+
+def product(*matrices: Matrix) -> Matrix:
+    """Matrices one after another, those left out that do nothing."""
+    total = IDENTITY
+    for matrix in matrices:
+        if matrix is not IDENTITY:
+            total = matrix if total is IDENTITY else total @ matrix
+    return total
+
+
 @dataclass(frozen=True, eq=False)
 class Move:
     """How a picture gets to where it is seen: by a 3x3 matrix, and then through a lens, if there is one."""
@@ -29,14 +42,18 @@ class Move:
 
     def scaled(self, scale: float, working: float) -> Move:
         """The same from a picture at `working` of its size to a frame at `scale` of its."""
-        own = scaling(1 / working, 1 / working)
-        if self.bending is None:
-            return Move(scaling(scale, scale) @ self.matrix @ own)
-        return Move(self.matrix @ own, self.bending.then(scaling(scale, scale)))
+        (a, b, c), (d, e, f), (g, h, i) = self.matrix.tolist()  # so few numbers are quicker one by one
+        if self.bending is not None:
+            within = np.array(
+                [[a / working, b / working, c], [d / working, e / working, f], [g / working, h / working, i]]
+            )
+            return Move(within, self.bending.then(scaling(scale, scale)))
+        s = scale / working
+        return Move(np.array([[a * s, b * s, c * scale], [d * s, e * s, f * scale], [g / working, h / working, i]]))
 
     def key(self) -> tuple:
         """What tells it from others."""
-        return np.round(self.matrix, 9).tolist(), self.bending
+        return [round(v, 9) for row in self.matrix.tolist() for v in row], self.bending
 
     def of(self, points: NDArray) -> NDArray[np.float64]:
         """Where points (n, 2) of the picture are seen."""
@@ -56,7 +73,7 @@ def translation(x: float, y: float) -> Matrix:
 
 
 def scaling(x: float, y: float) -> Matrix:
-    return np.diag([x, y, 1.0])
+    return np.array([[x, 0, 0], [0, y, 0], [0, 0, 1.0]])
 
 
 def rotation(angle_deg: float) -> Matrix:
