@@ -4,7 +4,7 @@ import { useAbout } from "../api/client";
 import { looksOf, meetingsOf } from "../document/layers";
 import { newId } from "../document/ops";
 import type { Control, Effect, EffectInfo, Layer, Meet } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { CutWords } from "./CutWords";
@@ -18,7 +18,7 @@ const ADD = { effects: "Add an effect", meets: "Add a way it meets what lies ben
 
 /** A layer's chain of effects, or of ways it meets what lies beneath: first done first. */
 export function Chain({ layer, family }: { layer: Layer; family: Family }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   const kinds = useAbout().data?.[family] ?? [];
   const add = (info: EffectInfo) => {
     const centred = info.params.some((p) => p.name === "centre") && shot ? { centre: { value: shot.size.map((v) => v / 2), keys: [] } } : {};
@@ -47,7 +47,7 @@ export function addKind(layer: Layer, family: Family, kind: string, values: Reco
 }
 
 function Card({ layer, family, thing, index }: { layer: Layer; family: Family; thing: Effect | Meet; index: number }) {
-  const { commit } = useBench();
+  const { commit } = usePick("commit");
   const info = useAbout().data?.[family].find((e) => e.kind === thing.kind);
   const [open, setOpen] = useState(true);
   const [tab, setTab] = useState(0);

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { newId } from "../document/ops";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 
 /** Name the present moment: a cue on the film strip, whose name is typed at once. */
@@ -19,7 +19,7 @@ export function addCue(): void {
 
 /** Named moments over the film strip. */
 export function Cues() {
-  const { shot, frame, naming, seek, commit, set } = useBench();
+  const { base: shot, frame, naming, seek, commit, set } = usePick("base", "frame", "naming", "seek", "commit", "set");
   if (!shot) return null;
   return Object.values(shot.cues).map((c) => {
     const path = `/cues/${c.id}`;

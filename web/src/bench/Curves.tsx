@@ -3,7 +3,7 @@ import { bounds, components, handlePoints, NAMES, pulled, speed, trace, withComp
 import { sample } from "../document/animate";
 import { at } from "../document/ops";
 import type { Key, Op, Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { useAxis } from "./axis";
 import type { Named } from "./names";
 
@@ -14,7 +14,7 @@ type Held = { what: "key" | 0 | 1; key: number; component: number };
 
 /** Keyed parameters as curves over time, one at a time: its keys are dragged in time and value, its handles pulled. */
 export function Curves({ keyed }: { keyed: Named[] }) {
-  const { shot, frame, keys: chosen } = useBench();
+  const { shot, frame, keys: chosen } = usePick("shot", "frame", "keys");
   const [wanted, setWanted] = useState<string | null>(null);
   const [asSpeed, setAsSpeed] = useState(false);
   if (!shot) return null;
@@ -34,7 +34,7 @@ export function Curves({ keyed }: { keyed: Named[] }) {
 }
 
 function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed: boolean }) {
-  const { shot, keys: chosen, set, draft, commit } = useBench();
+  const { shot, keys: chosen, set, draft, commit } = usePick("shot", "keys", "set", "draft", "commit");
   const { fps, frames } = useAxis();
   const box = useRef<SVGSVGElement>(null);
   const held = useRef<(Held & { range: Vec2 }) | null>(null);

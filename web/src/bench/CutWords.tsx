@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { useAbout } from "../api/client";
 import { addCut, newCut } from "../document/mattes";
 import type { Control, Cut, Cuts } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
 import { ParamRow } from "./ParamRow";
@@ -11,7 +11,7 @@ import { OFFER, WORD } from "./words";
 
 /** What something is cut by. `path` is the pointer of its list of cuts; `layer` is given where it is a whole layer. */
 export function CutWords({ cuts, path, owner, layer, verb = "is cut by", after = "" }: { cuts: Cuts; path: string; owner: string; layer?: { id: string; footage: boolean }; verb?: string; after?: string }) {
-  const { shot, commit, set } = useBench();
+  const { base: shot, commit, set } = usePick("base", "commit", "set");
   if (!shot) return null;
   const all = Object.values(cuts);
   const unused = Object.values(shot.mattes).filter((m) => !all.some((c) => c.matte === m.id) && !path.startsWith(`/mattes/${m.id}/`));
@@ -36,7 +36,7 @@ export function CutWords({ cuts, path, owner, layer, verb = "is cut by", after =
 }
 
 function OneCut({ cut, path, owner }: { cut: Cut; path: string; owner: string }) {
-  const { shot, commit, select } = useBench();
+  const { base: shot, commit, select } = usePick("base", "commit", "select");
   const controls = useAbout().data?.cut ?? [];
   if (!shot) return null;
   const name = shot.mattes[cut.matte]?.name ?? "?";

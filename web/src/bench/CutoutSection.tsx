@@ -1,7 +1,7 @@
 import { cancelRun, useRuns } from "../api/client";
 import { shotFrame } from "../document/timing";
 import type { CutoutPiece, Layer } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { carryCutout, guessPerson, shownFrame, takePen } from "./cutouts";
 
@@ -9,7 +9,7 @@ const GOING = ["waiting", "running", "finishing"];
 
 /** The pens of a cut-out, the frames that have strokes, and carrying it through the shot. */
 export function CutoutSection({ matte, piece, path }: { matte: string; piece: CutoutPiece; path: string }) {
-  const { shot, tool, brush, set, seek, frame, commit } = useBench();
+  const { base: shot, tool, brush, set, seek, frame, commit } = usePick("base", "tool", "brush", "set", "seek", "frame", "commit");
   const every = (useRuns().data ?? []).filter((r) => r.settings.piece === piece.id);
   const runs = every.filter((r) => r.kind === "cutout");
   const guess = every.find((r) => r.kind === "guess");

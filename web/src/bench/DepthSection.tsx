@@ -4,7 +4,7 @@ import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
 import { intoDepth, makeRing, type Ring } from "../document/depth";
 import type { Layer, Control } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
 import { Scrub } from "../ui/Scrub";
@@ -15,7 +15,7 @@ import { Choose } from "../ui/Choose";
 
 /** A place in depth: where in the scene, how turned, how wide, and whose camera sees it. */
 export function DepthRows({ layer }: { layer: Layer }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   const controls = useAbout().data?.depth ?? [];
   const depth = layer.place.depth;
   if (!shot || !depth) return null;
@@ -37,7 +37,7 @@ export function DepthRows({ layer }: { layer: Layer }) {
 
 /** Offers to put a flat layer in depth, or to make a ring of it. */
 export function DepthOffers({ layer }: { layer: Layer }) {
-  const { shot, commit, frame } = useBench();
+  const { base: shot, commit, frame } = usePick("base", "commit", "frame");
   if (!shot) return null;
   const put = () => {
     const at = sample(layer.place.position, frame);
@@ -53,7 +53,7 @@ export function DepthOffers({ layer }: { layer: Layer }) {
 }
 
 function RingOffer({ layer }: { layer: Layer }) {
-  const { shot, commit, select } = useBench();
+  const { base: shot, commit, select } = usePick("base", "commit", "select");
   const [ring, setRing] = useState<Ring>({ count: 7, radius: Math.round((shot?.size[0] ?? 960) / 5), width: Math.round((shot?.size[0] ?? 960) / 7), tilt: -12, facing: "out" });
   if (!shot) return null;
   const row = (title: string, key: "count" | "radius" | "width" | "tilt", unit: string, hard: [number, number]) => (

@@ -2,7 +2,7 @@ import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 import { useAbout } from "../api/client";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { ACTIONS, actionsOf } from "./actions";
 import { parametersOf } from "./names";
 import { RenderForm } from "./RenderForm";
@@ -32,7 +32,7 @@ function Box({ title, close, children, plain, wide }: { title: string; close: ()
 
 /** Finds every action, layer, track, parameter and frame. */
 function Palette({ close }: { close: () => void }) {
-  const { shot, select, seek } = useBench();
+  const { base: shot, select, seek } = usePick("base", "select", "seek");
   const about = useAbout().data;
   const run = (act: () => void) => () => { close(); act(); };
   const actions = [...ACTIONS, ...actionsOf(about)];

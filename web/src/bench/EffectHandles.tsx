@@ -4,7 +4,7 @@ import { sample } from "../document/animate";
 import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
 import type { Animated, Effect, Layer, Op, Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { groupOf, looksOf } from "../document/layers";
 
 const STRAW = "#e0cf8a";
@@ -13,7 +13,7 @@ type Grip = "centre" | (typeof RINGS)[number];
 
 /** Places of the selected layer's effects, and how far they reach, where their rides have taken them. */
 export function EffectHandles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { shot, stored, selection, frame } = useBench();
+  const { shot, stored, selection, frame } = usePick("shot", "stored", "selection", "frame");
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const placed = layer ? looksOf(layer).filter((effect) => effect.on && effect.centre) : [];
   const rides = layer !== undefined && (placed.some((effect) => effect.ride) || groupOf(shot!, layer.id) !== null);
@@ -26,7 +26,7 @@ export function EffectHandles({ scale, toShot }: { scale: number; toShot: (e: Re
 }
 
 function Centre({ layer, effect, path, carried, scale, toShot }: { layer: Layer; effect: Effect; path: string; carried: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { frame, draft, commit } = useBench();
+  const { frame, draft, commit } = usePick("frame", "draft", "commit");
   const held = useRef<{ grip: Grip; by: Vec2; ops: Op[] } | null>(null);
   const back = inverse(carried);
   const centre = sample(effect.centre as Animated<Vec2>, frame);

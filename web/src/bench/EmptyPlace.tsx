@@ -1,6 +1,6 @@
 import { useShelf } from "../api/client";
 import type { ChromaPiece, DifferencePiece, Footage, Layer, Op } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { shownFrame } from "./cutouts";
 import { WORD } from "./words";
@@ -12,7 +12,7 @@ const THROUGH = "seen through the shot";
 
 /** Where a key sees the place without its subject: nowhere, in a frame of the same footage, or in another clip. */
 export function EmptyPlace({ piece, path }: { piece: ChromaPiece | DifferencePiece; path: string }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   const shelf = useShelf().data ?? [];
   const layer = shot?.layers[piece.layer] as Layer | undefined;
   if (!shot || !layer) return null;

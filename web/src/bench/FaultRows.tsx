@@ -1,6 +1,6 @@
 import { api, got, useAbout } from "../api/client";
 import type { Control, Matte } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { ParamRow } from "./ParamRow";
 import { Section } from "./Section";
 import { useEveryFrame } from "./useEveryFrame";
@@ -10,7 +10,7 @@ interface FaultsSeen { frame: number; holes: number; crumbs: number; largest_hol
 
 /** Holes in what should be solid and crumbs in what should be clear: shown, found in every frame, closed and dropped. */
 export function FaultRows({ matte }: { matte: Matte }) {
-  const { id, shot, view, frame, set, seek } = useBench();
+  const { id, base: shot, view, frame, set, seek } = usePick("id", "base", "view", "frame", "set", "seek");
   const controls = useAbout().data?.matte ?? [];
   const { found, running, current, stale, run, stop } = useEveryFrame((at, revision) => got<FaultsSeen>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/faults", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { frame: at, revision } } })));
   if (!shot) return null;

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { frames } from "../live/frames";
-import { useBench } from "../state/bench";
+import { useBench, usePick, useShotInTime } from "../state/bench";
 import { got } from "../api/client";
 import { Axis, frameAt, useAxis } from "./axis";
 import { nameOf, WHOLE } from "./usePictures";
@@ -12,7 +12,8 @@ const json = <T,>(url: string) => got<T>(fetch(url).then(async (response) => ({ 
 
 /** Thumbnails of the plate over time, the playhead, in and out, cues, what is ready to play, the sound. */
 export function FilmStrip() {
-  const { shot, frame, seek, draft, commit, set } = useBench();
+  const shot = useShotInTime();
+  const { frame, seek, draft, commit, set } = usePick("frame", "seek", "draft", "commit", "set");
   const row = useRef<HTMLDivElement>(null);
   const axis = useAxis();
   const plate = shot?.plate ? shot.layers[shot.plate] : undefined;

@@ -1,6 +1,6 @@
 import { api, got } from "../api/client";
 import type { Matte, OutlineFit, ShapePiece } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Row } from "./LaneRow";
 import { useEveryFrame } from "./useEveryFrame";
 
@@ -9,7 +9,7 @@ const TALL_PX = 12; // how far off fills the lane
 
 /** Where a shape fits worst: how far the edges it lay on in its keys have moved across it. Says where the next key helps most. */
 export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
-  const { id, stored, shot, seek } = useBench();
+  const { id, stored, base: shot, seek } = usePick("id", "stored", "base", "seek");
   const step = shot ? Math.max(1, Math.ceil((shot.trim[1] - shot.trim[0] + 1) / MOST)) : 1;
   const { found, running, stale, run, stop } = useEveryFrame((frame, revision) => got<OutlineFit>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/shapes/{piece_id}/fit", { params: { path: { shot_id: id!, matte_id: matte.id, piece_id: piece.id }, query: { frame, revision } } })), step);
   if (!shot || !stored) return null;

@@ -5,7 +5,7 @@ import { dragAt } from "../document/depth";
 import { IDENTITY, inverse, own, through, times, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
 import type { Layer, Corners, Op, Shot, Vec2, Vec3 } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { groupOf, hasPicture, hasPlace, isVeil, sizeOf } from "../document/layers";
 
 type Grip = "move" | "scale" | "turn" | "pivot";
@@ -19,7 +19,7 @@ interface Held { grip: Grip; from: Vec2; start: { position: Vec2; scale: Vec2; r
 
 /** Handles of the selected layer, drawn where its ride and what it hangs from have carried it. */
 export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { shot, stored, selection, frame } = useBench();
+  const { shot, stored, selection, frame } = usePick("shot", "stored", "selection", "frame");
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const place = layer && hasPlace(layer) ? layer.place : undefined;
   const tied = place !== undefined && (place.ride !== null || place.hang !== null || place.depth !== null || groupOf(shot!, layer!.id) !== null);
@@ -38,7 +38,7 @@ interface HandleProps { layer: Placed; carried: Matrix; pivotRide: Matrix; scale
 
 /** Four corners, each dragged on its own; the area inside drags all of them. */
 function CornerHandles({ layer, carried, scale, toShot }: HandleProps) {
-  const { frame, draft, commit } = useBench();
+  const { frame, draft, commit } = usePick("frame", "draft", "commit");
   const held = useRef<{ which: number | "all"; from: Vec2; start: Corners; ops: Op[] } | null>(null);
   const corners = sample(layer.place.corners!, frame);
   const back = inverse(carried);
@@ -81,7 +81,7 @@ function CornerHandles({ layer, carried, scale, toShot }: HandleProps) {
 
 /** The card as it is seen; before the still camera it is dragged across, with Shift to and from the lens. */
 function DepthHandles({ layer, whole, scale, toShot }: { layer: Layer; whole: Matrix; scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { shot, frame, draft, commit } = useBench();
+  const { shot, frame, draft, commit } = usePick("shot", "frame", "draft", "commit");
   const held = useRef<{ from: Vec2; start: Vec3; ops: Op[] } | null>(null);
   const depth = layer.place.depth!;
   const [w, h] = sizeOf(shot!, layer);
@@ -120,7 +120,7 @@ function DepthHandles({ layer, whole, scale, toShot }: { layer: Layer; whole: Ma
 
 /** A box: drag it to move, its corners to scale, the stalk to turn, the cross for the pivot. */
 function BoxHandles({ layer, carried, pivotRide, scale, toShot: pointer }: HandleProps) {
-  const { shot, frame, draft, commit } = useBench();
+  const { shot, frame, draft, commit } = usePick("shot", "frame", "draft", "commit");
   const held = useRef<Held | null>(null);
   const back = inverse(carried);
   const toShot = (e: React.PointerEvent) => through(back, pointer(e)); // as if nothing carried the layer

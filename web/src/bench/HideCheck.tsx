@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, got } from "../api/client";
 import type { Matte, Track } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Section } from "./Section";
 import { useEveryFrame } from "./useEveryFrame";
 import { Choose } from "../ui/Choose";
@@ -10,7 +10,7 @@ interface Guarded { frame: number; state: "hidden" | "shows" | "unsure"; shows: 
 
 /** Checks over all frames that the matte covers a tracked face with a margin, and lists every frame where it does not. */
 export function HideCheck({ matte, faces }: { matte: Matte; faces: Track[] }) {
-  const { id, stored, shot, seek } = useBench();
+  const { id, stored, base: shot, seek } = usePick("id", "stored", "base", "seek");
   const [track, setTrack] = useState(faces[0].id);
   const check = useEveryFrame((frame, revision) => got<Guarded>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/guard", { params: { path: { shot_id: id!, matte_id: matte.id }, query: { track, frame, revision } } })));
   if (!shot || !stored) return null;

@@ -1,7 +1,7 @@
 import { FACE_SPOTS } from "../document/marks";
 import { partsOf } from "../document/ops";
 import type { Layer, Steady } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
 import { Section } from "./Section";
@@ -13,7 +13,7 @@ const PARTS = ["position", "rotation", "scale"] as const;
 
 /** Taking motion out of the plate: what is held, how strongly, how smooth a move is left, what the edges show. */
 export function HoldSection({ layer }: { layer: Layer }) {
-  const { shot, frame, draft, commit } = useBench();
+  const { base: shot, frame, draft, commit } = usePick("base", "frame", "draft", "commit");
   if (!shot) return null;
   const path = `/layers/${layer.id}/place/steady`;
   const steady = layer.place.steady;

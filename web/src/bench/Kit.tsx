@@ -2,7 +2,7 @@ import { Crosshair, Film, Frame, Hand, Music, Package, Pin, Plus, Smile, Square,
 import { useRef, useState } from "react";
 import { useAbout, useShelf } from "../api/client";
 import type { BodyPart, ShelfItem, Track } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
@@ -20,7 +20,7 @@ const DRAWERS = [
 
 /** The kit at the left: drawers that slide over the picture's edge. */
 export function Kit() {
-  const { drawer, set } = useBench();
+  const { drawer, set } = usePick("drawer", "set");
   return (
     <nav aria-label="Kit" className="flex w-11 shrink-0 flex-col items-center gap-1 border-r border-line bg-surface pt-2">
       {DRAWERS.map(({ id, title, icon: Icon, keys }) => (
@@ -48,7 +48,7 @@ export function KindGlyph({ kind }: { kind: Track["kind"] }) {
 }
 
 export function DrawerPanel() {
-  const { drawer, set } = useBench();
+  const { drawer, set } = usePick("drawer", "set");
   const [kept, setKept] = useState(false);
   if (!drawer) return null;
   const title = DRAWERS.find((d) => d.id === drawer)!.title;
@@ -102,7 +102,7 @@ function ShelfCard({ item }: { item: ShelfItem }) {
 }
 
 function TracksDrawer() {
-  const { shot, selection, select, tool } = useBench();
+  const { base: shot, selection, select, tool } = usePick("base", "selection", "select", "tool");
   const parts = useAbout().data?.body_parts ?? [];
   const tracks = Object.values(shot?.tracks ?? {});
   return (

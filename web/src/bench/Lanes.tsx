@@ -8,7 +8,7 @@ import { at, moveKeys } from "../document/ops";
 import type { Ease, Key, Layer, Op, Track } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
 import { fromPlateFrame } from "../document/timing";
-import { useBench, type KeyRef } from "../state/bench";
+import { useBench, type KeyRef, usePick, useShotInTime } from "../state/bench";
 import { keepFocus } from "../ui/focus";
 import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
@@ -24,7 +24,8 @@ const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 
 /** Only what the selection has: its span, a lane a keyed parameter, the health of its track. */
 export function Lanes({ height }: { height: number }) {
-  const { shot, selection, frame, lanesAs, set } = useBench();
+  const shot = useShotInTime();
+  const { selection, frame, lanesAs, set } = usePick("selection", "frame", "lanesAs", "set");
   const about = useAbout().data;
   if (!shot) return null;
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
@@ -56,7 +57,8 @@ export function Lanes({ height }: { height: number }) {
 }
 
 function Span({ layer, plate }: { layer: Layer; plate: boolean }) {
-  const { shot, draft, commit } = useBench();
+  const shot = useShotInTime();
+  const { draft, commit } = usePick("draft", "commit");
   const row = useRef<HTMLDivElement>(null);
   const grabbed = useRef<{ frame: number; span: [number, number] } | null>(null);
   if (!shot) return null;
@@ -107,7 +109,8 @@ function Span({ layer, plate }: { layer: Layer; plate: boolean }) {
 
 /** One keyed parameter: pips to select (Shift adds), drag, delete, copy; a menu for the ease. */
 function KeyLane({ named }: { named: Named }) {
-  const { shot, keys, set, draft, commit, seek } = useBench();
+  const shot = useShotInTime();
+  const { keys, set, draft, commit, seek } = usePick("keys", "set", "draft", "commit", "seek");
   const row = useRef<HTMLDivElement>(null);
   const held = useRef<{ from: number; by: number; refs: KeyRef[] } | null>(null);
   const [menu, setMenu] = useState<number | null>(null);
@@ -203,7 +206,7 @@ export function removeKeys(refs: KeyRef[]): void {
 
 /** The health of a track: confidence over time, lost stretches marked with why. */
 function Health({ track }: { track: Track }) {
-  const shot = useBench((s) => s.shot);
+  const shot = useShotInTime();
   const live = useLiveTracks((s) => s.byTrack[track.id]);
   const files = useSamples(track.samples ? [track.samples] : []);
   if (!shot) return null;

@@ -3,7 +3,7 @@ import { useAbout } from "../api/client";
 import { addPiece, cutBy, newChroma, newCutout, newDifference, newDistance, newFacePiece, newLayerPiece, newRange, outlinePath, rideShape } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
 import type { Control, Layer, Matte, Op, Piece, ShapePiece } from "../document/types";
-import { SHAPE_TOOLS, useBench } from "../state/bench";
+import { SHAPE_TOOLS, useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { CutWords } from "./CutWords";
@@ -25,7 +25,7 @@ import { footageOf, hasPicture, piecesOf } from "../document/layers";
 
 /** A matte: what it is made of, and what it cuts. */
 export function MatteSheet({ matte }: { matte: Matte }) {
-  const { shot, commit, set } = useBench();
+  const { base: shot, commit, set } = usePick("base", "commit", "set");
   const about = useAbout().data;
   if (!shot) return null;
   const path = `/mattes/${matte.id}`;
@@ -72,7 +72,7 @@ export function MatteSheet({ matte }: { matte: Matte }) {
 }
 
 function PieceCard({ matte, piece, index }: { matte: Matte; piece: Piece; index: number }) {
-  const { shot, commit, piece: chosen, set } = useBench();
+  const { base: shot, commit, piece: chosen, set } = usePick("base", "commit", "piece", "set");
   const about = useAbout().data;
   const info = about?.pieces.find((p) => p.kind === piece.kind);
   if (!shot || !info) return null;
@@ -133,7 +133,7 @@ const copyPiece = (matte: Matte, piece: Piece): Op[] => {
 
 /** The outline itself can be keyed; its points are changed in the picture. */
 function OutlineRow({ piece, path }: { piece: ShapePiece; path: string }) {
-  const { shot, frame, commit, points } = useBench();
+  const { base: shot, frame, commit, points } = usePick("base", "frame", "commit", "points");
   if (!shot) return null;
   const here = piece.outline.keys.some((k) => k.frame === frame);
   const keyed = piece.outline.keys.length > 0;
@@ -151,7 +151,7 @@ function OutlineRow({ piece, path }: { piece: ShapePiece; path: string }) {
 }
 
 function ShapeRide({ piece, path }: { piece: ShapePiece; path: string }) {
-  const { shot, commit, frame } = useBench();
+  const { base: shot, commit, frame } = usePick("base", "commit", "frame");
   if (!shot) return null;
   const tracks = Object.values(shot.tracks);
   const tie = (id: string | null) => void commit(id ? `let ${piece.name} ride on ${shot.tracks[id].name}` : `untie ${piece.name}`, rideShape(path, piece, id ? shot.tracks[id] : null, frame));

@@ -1,6 +1,6 @@
 import { Circle, Hand, PenLine, Spline, Square, Scissors, VenetianMask } from "lucide-react";
 import { cutBy } from "../document/mattes";
-import { useBench, type ShapeTool } from "../state/bench";
+import { type ShapeTool, usePick } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { take } from "./actions";
 import { takePen } from "./cutouts";
@@ -19,7 +19,7 @@ const DRAW: { tool: ShapeTool; title: string; keys: string; icon: typeof Circle 
 
 /** The shot's mattes; drag one onto a pane to cut it. */
 export function MattesDrawer() {
-  const { shot, selection, select, tool } = useBench();
+  const { base: shot, selection, select, tool } = usePick("base", "selection", "select", "tool");
   const mattes = Object.values(shot?.mattes ?? {});
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   return (

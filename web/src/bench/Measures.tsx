@@ -1,12 +1,12 @@
 import { useState } from "react";
 import { api, got, useAbout } from "../api/client";
 import type { Layer, Op, Reading } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Tip } from "../ui/Tip";
 
 /** Measures how an insert differs from what lies around it, and mends that with an ordinary edit. */
 export function Measures({ layer }: { layer: Layer }) {
-  const { id, stored, frame, commit, say } = useBench();
+  const { id, stored, frame, commit, say } = usePick("id", "stored", "frame", "commit", "say");
   const measures = useAbout().data?.measures ?? [];
   const [told, setTold] = useState<Reading | null>(null);
   const [busy, setBusy] = useState(false);

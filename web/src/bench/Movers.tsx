@@ -2,7 +2,7 @@ import { Activity, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
 import { newId } from "../document/ops";
 import type { Animated, Mover, Op } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
 
@@ -28,7 +28,7 @@ export function MoverRows({ parameter, path, label }: { parameter: Animated; pat
 }
 
 function MoverRow({ mover, path, moving, label }: { mover: Mover; path: string; moving: string[]; label: string }) {
-  const { draft, commit } = useBench();
+  const { draft, commit } = usePick("draft", "commit");
   const info = useAbout().data?.movers.find((m) => m.kind === mover.kind);
   const here = `${path}/movers/${mover.id}`;
   const title = (info?.title ?? `unknown: ${mover.kind}`).toLowerCase();

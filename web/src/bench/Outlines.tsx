@@ -4,7 +4,7 @@ import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
 import { outlineAt, outlinePath, setOutline } from "../document/mattes";
 import { moved, nearest, outward, pathOf, rounded, softEdge } from "../document/outline";
 import type { Op, Outline, ShapePiece, Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { addPointAt, convertPoints } from "./shaping";
 import { piecesOf } from "../document/layers";
 
@@ -13,7 +13,7 @@ const NEAR_PX = 12;
 
 /** The outlines of the selected matte; those of the chosen piece can be taken hold of. */
 export function Outlines({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent | React.MouseEvent) => Vec2 }) {
-  const { shot, stored, selection, frame, piece, tool } = useBench();
+  const { shot, stored, selection, frame, piece, tool } = usePick("shot", "stored", "selection", "frame", "piece", "tool");
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
   const riding = matte && piecesOf(matte).some((p) => p.kind === "shape" && p.ride);
   const matrices = useCarried(riding ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
@@ -55,7 +55,7 @@ interface Props { piece: ShapePiece; path: string; carried: Matrix; scale: numbe
 
 /** Points as short ticks across the outline, handles on the chosen ones, the soft edge as a second, dashed outline. */
 function Editable({ piece, path, carried, scale, toShot: pointer }: Props) {
-  const { frame, points, set, draft, commit } = useBench();
+  const { frame, points, set, draft, commit } = usePick("frame", "points", "set", "draft", "commit");
   const held = useRef<{ grip: Grip; from: Vec2; start: Outline; ops: Op[] } | null>(null);
   const back = inverse(carried);
   const toShot = (e: React.PointerEvent | React.MouseEvent) => through(back, pointer(e));

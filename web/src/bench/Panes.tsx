@@ -1,7 +1,7 @@
 import { ChevronLeft, ChevronRight, Eye, EyeOff, Layers2, Move, VenetianMask, Waypoints } from "lucide-react";
 import { Fragment, useEffect, useRef, useState } from "react";
 import type { Layer } from "../document/types";
-import { showsTrays, useBench } from "../state/bench";
+import { showsTrays, useBench, usePick } from "../state/bench";
 import { Tip } from "../ui/Tip";
 import { goInto } from "./actions";
 import { cutLayer, insertFootage, readDrop, rideLayer, startDrag } from "./drops";
@@ -9,7 +9,7 @@ import { groupOf, hasPlace, isCarrier, isVeil, looksOf, selectedLayers, stackAro
 
 /** The stack as a row of glass panes, nearest the lens at the left, the plate at the right; groups stand in trays. Inside a group, its own stack. */
 export function Panes() {
-  const { shot, inside, selectLayers } = useBench();
+  const { base: shot, inside, selectLayers } = usePick("base", "inside", "selectLayers");
   const trays = useBench(showsTrays);
   const row = useRef<HTMLDivElement>(null);
   const [lasso, setLasso] = useState<[number, number] | null>(null);
@@ -48,7 +48,7 @@ export function Panes() {
 
 /** Panes of one stack, with the places between them to drop onto. */
 function Row({ stack, group, deep }: { stack: string[]; group: string | null; deep: number }) {
-  const { shot, unfolded } = useBench();
+  const { base: shot, unfolded } = usePick("base", "unfolded");
   if (!shot) return null;
   return (
     <>
@@ -66,7 +66,7 @@ function Row({ stack, group, deep }: { stack: string[]; group: string | null; de
 /** A group with its layers shown: a shallow frame about them, its name and what it has of its own on a tab. */
 function Tray({ group, deep }: { group: Layer; deep: number }) {
   const chosen = useChosen(group.id);
-  const { select, selectAlso } = useBench();
+  const { select, selectAlso } = usePick("select", "selectAlso");
   return (
     <div className={`relative flex h-[126px] shrink-0 items-end rounded-md border ${chosen ? "border-brass" : "border-line"} bg-[#202020] px-0.5 pt-[16px] pb-[2px]`} data-tray={group.name}>
       <div className="absolute inset-x-1 top-0 flex h-[15px] items-center gap-1" data-tab>
@@ -86,7 +86,7 @@ function Tray({ group, deep }: { group: Layer; deep: number }) {
 }
 
 function FoldButton({ group, open }: { group: Layer; open: boolean }) {
-  const { unfolded, set } = useBench();
+  const { unfolded, set } = usePick("unfolded", "set");
   return (
     <button className="icon-btn h-[14px] min-w-4" aria-label={`${open ? "Fold" : "Unfold"} ${group.name}`} aria-expanded={open} onClick={(e) => { e.stopPropagation(); set({ unfolded: open ? unfolded.filter((u) => u !== group.id) : [...unfolded, group.id] }); }}>
       {open ? <ChevronLeft size={11} /> : <ChevronRight size={12} />}
@@ -152,7 +152,7 @@ function walk(e: React.KeyboardEvent, id: string): void {
 }
 
 function Pane({ layer, plate }: { layer: Layer; plate?: boolean }) {
-  const { shot, select, selectAlso, commit } = useBench();
+  const { base: shot, select, selectAlso, commit } = usePick("base", "select", "selectAlso", "commit");
   const selected = useChosen(layer.id);
   const group = layer.content.kind === "group";
   const original = layer.content.kind === "twin" ? shot?.layers[layer.content.layer] : undefined;
@@ -233,7 +233,7 @@ function Marks({ layer, plate, quiet }: { layer: Layer; plate?: boolean; quiet?:
 
 /** The layer alone, as the server draws it; asked for when the picture is at rest. */
 function Thumb({ layer }: { layer: Layer }) {
-  const { id, stored, frame, playing, overlay } = useBench();
+  const { id, stored, frame, playing, overlay } = usePick("id", "stored", "frame", "playing", "overlay");
   const [url, setUrl] = useState("");
   const resting = !playing && !overlay.length;
   useEffect(() => {

@@ -1,8 +1,9 @@
+import { memo } from "react";
 import { RotateCcw } from "lucide-react";
 import { sample } from "../document/animate";
 import { at, setValue, toggleKey } from "../document/ops";
 import type { Control, DrawnCurve, Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { Tip } from "../ui/Tip";
 import { RideButton } from "./RideButton";
@@ -11,17 +12,17 @@ import { MoverMenu, MoverRows } from "./Movers";
 import { KeyPip } from "./Pip";
 
 /** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
-export function ParamRow({ control, path, owner, ride }: { control: Control; path: string; owner: string; ride?: { path: string; whole: boolean } }) {
-  const { shot, frame, draft, commit } = useBench();
-  if (!shot) return null;
-  const parameter = at(shot, path);
+export const ParamRow = memo(function ParamRow({ control, path, owner, ride }: { control: Control; path: string; owner: string; ride?: { path: string; whole: boolean } }) {
+  const { frame, draft, commit } = usePick("frame", "draft", "commit");
+  const parameter = useBench((s) => (s.shot ? at(s.shot, path) : undefined)); // what else is dragged is not this row's
   if (!parameter) return null;
+  const shown = () => useBench.getState().shot!;
   const value = sample(parameter, frame);
   const keyed = parameter.keys.length > 0;
   const here = parameter.keys.some((k) => k.frame === frame);
   const label = `${control.title.toLowerCase()} of ${owner}`;
-  const drag = (v: unknown) => draft(setValue(shot, path, frame, v));
-  const set = (v: unknown) => void commit(`set ${label}`, setValue(useBench.getState().shot!, path, frame, v));
+  const drag = (v: unknown) => draft(setValue(shown(), path, frame, v));
+  const set = (v: unknown) => void commit(`set ${label}`, setValue(shown(), path, frame, v));
   const changed = keyed || JSON.stringify(value) !== JSON.stringify(control.default);
   return (
     <>
@@ -29,7 +30,7 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
         <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
           <button
             className="icon-btn min-w-5" aria-pressed={here} aria-label={`Key ${control.title}`}
-            onClick={() => void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shot, path, frame))}
+            onClick={() => void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shown(), path, frame))}
           >
             <KeyPip parameter={parameter} frame={frame} />
           </button>
@@ -54,7 +55,7 @@ export function ParamRow({ control, path, owner, ride }: { control: Control; pat
       <MoverRows parameter={parameter} path={path} label={label} />
     </>
   );
-}
+});
 
 interface ValueProps { control: Control; value: unknown; drag: (v: unknown) => void; set: (v: unknown) => void }
 

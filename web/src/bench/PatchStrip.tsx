@@ -1,14 +1,14 @@
 import { useState } from "react";
 import { fromPlateFrame, plateFrame } from "../document/timing";
 import type { Track } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 
 const COUNT = 18;
 const [COLUMNS, SIDE] = [6, 64];
 
 /** What the track holds on to, in frames spread over all of it, aligned: what drifts is seen to move. */
 export function PatchStrip({ track, frames }: { track: Track; frames: { frame: number; lost: boolean }[] }) {
-  const { shot, frame, seek } = useBench();
+  const { base: shot, frame, seek } = usePick("base", "frame", "seek");
   const [point, setPoint] = useState(0);
   const now = plateFrame(shot, frame);
   if (!shot || !track.samples) return null;

@@ -3,7 +3,7 @@ import { cornersAt, marks } from "../document/marks";
 import { plateFrame } from "../document/timing";
 import { inverse, own, through } from "../document/geometry";
 import type { Layer, Control, Corners, Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { DepthOffers, DepthRows } from "./DepthSection";
 import { ParamRow } from "./ParamRow";
@@ -13,7 +13,7 @@ import { hasPicture, sizeOf } from "../document/layers";
 
 /** Where a layer lies: its transform or its four corners, motion blur, what it hangs from, how steady it rides. */
 export function PlaceSection({ layer, plate }: { layer: Layer; plate: boolean }) {
-  const { shot, commit, draft } = useBench();
+  const { base: shot, commit, draft } = usePick("base", "commit", "draft");
   const about = useAbout().data;
   if (!shot || !about) return null;
   const path = `/layers/${layer.id}/place`;
@@ -43,7 +43,7 @@ export function PlaceSection({ layer, plate }: { layer: Layer; plate: boolean })
 
 /** Pinned by four corners or not; on a plane its corners can be taken over. */
 function CornerRow({ layer }: { layer: Layer }) {
-  const { shot, stored, frame, commit } = useBench();
+  const { base: shot, stored, frame, commit } = usePick("base", "stored", "frame", "commit");
   const ride = layer.place.ride;
   const track = ride ? shot?.tracks[ride.track] : undefined;
   const files = useSamples(track?.samples ? [track.samples] : []);

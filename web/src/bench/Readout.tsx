@@ -1,13 +1,13 @@
 import { useEffect, useState } from "react";
 import { api, got } from "../api/client";
 import type { Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 
 interface Pixel { linear: number[]; display: number[] }
 
 /** Place and values of the pixel under the pointer, display and linear. */
 export function Readout({ at }: { at: Vec2 | null }) {
-  const { id, stored, frame, shot, overlay, playing } = useBench();
+  const { id, stored, frame, shot, overlay, playing } = usePick("id", "stored", "frame", "shot", "overlay", "playing");
   const [pixel, setPixel] = useState<Pixel | null>(null);
   const inside = at && shot && at[0] >= 0 && at[1] >= 0 && at[0] < shot.size[0] && at[1] < shot.size[1];
   const [x, y] = inside ? [Math.floor(at[0]), Math.floor(at[1])] : [-1, -1];

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { api, got, queries } from "../api/client";
 import type { Run } from "../document/types";
-import { isMatteView, useBench } from "../state/bench";
+import { isMatteView, useBench, usePick } from "../state/bench";
 import { Choose } from "../ui/Choose";
 
 const FORMATS = [
@@ -12,7 +12,7 @@ const FORMATS = [
 ] as const;
 
 export function RenderForm({ close }: { close: () => void }) {
-  const { id, shot, say } = useBench();
+  const { id, base: shot, say } = usePick("id", "base", "say");
   const [format, setFormat] = useState<(typeof FORMATS)[number][0]>("h264");
   const [range, setRange] = useState<[string, string]>([String(shot?.trim[0] ?? 0), String(shot?.trim[1] ?? 0)]);
   const [scale, setScale] = useState(1);

@@ -3,7 +3,7 @@ import { Popover } from "radix-ui";
 import { FACE_SPOTS } from "../document/marks";
 import { at, newRide } from "../document/ops";
 import type { Ride } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
 import { PartsMenu } from "./RideWords";
@@ -11,7 +11,7 @@ import { GAPS, OFFER, WORD } from "./words";
 
 /** The tie of a point (a pivot, an effect's centre) to a track: a small button on its row that opens a sentence. */
 export function RideButton({ path, what, owner, whole }: { path: string; what: string; owner: string; whole: boolean }) {
-  const { shot, frame, commit } = useBench();
+  const { base: shot, frame, commit } = usePick("base", "frame", "commit");
   if (!shot) return null;
   const ride = at(shot, path) as unknown as Ride | null;
   const tracks = Object.values(shot.tracks);

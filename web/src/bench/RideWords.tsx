@@ -1,7 +1,7 @@
 import { FACE_SPOTS } from "../document/marks";
 import { hangingFrom } from "../document/ops";
 import type { Layer, Part, Ride, Shot } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { rideLayer } from "./drops";
 import { GAPS, OFFER, WORD } from "./words";
@@ -10,7 +10,7 @@ import { hasPlace, isCarrier } from "../document/layers";
 
 /** What a layer rides on and hangs from, and how. */
 export function RideWords({ layer }: { layer: Layer }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   if (!shot) return null;
   const { ride, hang } = layer.place;
   const tracks = Object.values(shot.tracks);
@@ -50,7 +50,7 @@ export function PartsMenu({ ride, plane, set }: { ride: Ride; plane: boolean; se
 
 /** What a layer can hang from without hanging from itself. */
 export function HangMenu({ layer, shot, className, trigger }: { layer: Layer; shot: Shot; className: string; trigger: string }) {
-  const { commit, frame } = useBench();
+  const { commit, frame } = usePick("commit", "frame");
   const below = new Set([layer.id]);
   for (let grown = true; grown; ) {
     const next = [...below].flatMap((id) => hangingFrom(shot, id).map((l) => l.id)).filter((id) => !below.has(id));

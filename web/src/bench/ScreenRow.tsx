@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Pipette } from "lucide-react";
 import { api, got } from "../api/client";
 import type { ChromaPiece } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 
 interface ScreenSeen { frame: number; colour: [number, number, number] | null }
 
@@ -10,7 +10,7 @@ const displayed = (linear: number[]) => `rgb(${linear.map((v) => Math.round(255 
 
 /** The screen of a chroma key: picked, or found by itself; and words where there is none to be seen. */
 export function ScreenRow({ matte, piece, put }: { matte: string; piece: ChromaPiece; put: (label: string, field: string, value: unknown) => void }) {
-  const { id, stored, frame, playing, tool, set } = useBench();
+  const { id, stored, frame, playing, tool, set } = usePick("id", "stored", "frame", "playing", "tool", "set");
   const { data: seen } = useQuery({
     queryKey: ["screen", id, stored?.revision, matte, piece.id, frame], enabled: !playing && id !== null && stored?.document.mattes[matte]?.pieces[piece.id] !== undefined, staleTime: Infinity, retry: false,
     queryFn: () => got<ScreenSeen>(api.GET("/api/shots/{shot_id}/mattes/{matte_id}/keys/{piece_id}/screen", { params: { path: { shot_id: id!, matte_id: matte, piece_id: piece.id }, query: { frame, revision: stored!.revision } } })),

@@ -5,7 +5,7 @@ import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
 import { hangingFrom, setValue } from "../document/ops";
 import type { Control, Layer } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
 import { Scrub } from "../ui/Scrub";
@@ -17,7 +17,7 @@ import { footageOf, hasPicture, isCarrier, isVeil } from "../document/layers";
 
 /** What the layer is, in one sentence; each word opens what changes it. */
 export function Sentence({ layer }: { layer: Layer }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   if (!shot) return null;
   const plate = layer.id === shot.plate;
   const path = `/layers/${layer.id}`;
@@ -46,7 +46,7 @@ function FootageWords({ layer }: { layer: Layer }) {
 
 /** What the layer shows, in words. */
 function Shows({ layer }: { layer: Layer }) {
-  const { shot, select } = useBench();
+  const { base: shot, select } = usePick("base", "select");
   const { content } = layer;
   const about = useAbout().data;
   if (content.kind === "group") return <>, a group of <b>{content.stack.length === 1 ? "one layer" : `${content.stack.length} layers`}</b> (<button className={WORD} onClick={() => goInto(layer.id)}>go into it</button>),</>;
@@ -63,7 +63,7 @@ function BlendMenu({ layer }: { layer: Layer }) {
 }
 
 function Opacity({ layer }: { layer: Layer }) {
-  const { shot, frame, draft, commit } = useBench();
+  const { base: shot, frame, draft, commit } = usePick("base", "frame", "draft", "commit");
   const control = useAbout().data?.opacity as Control | undefined;
   if (!shot || !control) return null;
   const value = sample(layer.opacity, frame);
@@ -79,7 +79,7 @@ function Opacity({ layer }: { layer: Layer }) {
 }
 
 function Lives({ layer }: { layer: Layer }) {
-  const { shot, frame, commit } = useBench();
+  const { base: shot, frame, commit } = usePick("base", "frame", "commit");
   if (!shot) return null;
   const [a, b] = layer.span ?? [0, shot.frames - 1];
   const set = (span: [number, number] | null) => void commit(`change the span of ${layer.name}`, [{ op: "replace", path: `/layers/${layer.id}/span`, value: span }]);

@@ -1,6 +1,6 @@
 import { useAbout } from "../api/client";
 import type { Control, Layer } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Chain } from "./Chain";
 import { Scrub } from "../ui/Scrub";
 import { HoldSection } from "./HoldSection";
@@ -17,7 +17,7 @@ import { Choose } from "../ui/Choose";
 
 /** The sheet of whatever is selected. */
 export function Sheet() {
-  const { shot, selection } = useBench();
+  const { base: shot, selection } = usePick("base", "selection");
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const track = selection.kind === "track" ? shot?.tracks[selection.id] : undefined;
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
@@ -32,7 +32,7 @@ export function Sheet() {
 }
 
 function LayerSheet({ layer }: { layer: Layer }) {
-  const { shot, give } = useBench();
+  const { base: shot, give } = usePick("base", "give");
   const about = useAbout().data;
   if (!shot || !about) return null;
   const plate = layer.id === shot.plate;
@@ -63,7 +63,7 @@ function LayerSheet({ layer }: { layer: Layer }) {
 }
 
 function ShotSheet() {
-  const { shot, commit, draft } = useBench();
+  const { base: shot, commit, draft } = usePick("base", "commit", "draft");
   if (!shot) return null;
   return (
     <>

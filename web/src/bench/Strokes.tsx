@@ -2,14 +2,14 @@ import { useState } from "react";
 import { useCarried } from "../api/client";
 import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
 import type { CutoutStroke, Vec2 } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { addStroke, chosenCutout, shownFrame } from "./cutouts";
 
 const LOOK = { keep: { stroke: "#5fb3a1", strokeDasharray: undefined }, remove: { stroke: "#e08763", strokeDasharray: "1 9" } };
 
 /** The strokes of the chosen cut-out on this frame; with a pen in hand, more are drawn. */
 export function Strokes({ scale, origin, toShot }: { scale: number; origin: Vec2; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { shot, stored, frame, tool, brush } = useBench();
+  const { shot, stored, frame, tool, brush } = usePick("shot", "stored", "frame", "tool", "brush");
   const [trail, setTrail] = useState<Vec2[]>([]);
   const chosen = chosenCutout();
   const matrices = useCarried(chosen ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);

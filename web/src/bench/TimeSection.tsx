@@ -3,7 +3,7 @@ import { sample } from "../document/animate";
 import { footageOf } from "../document/layers";
 import { footageFrame } from "../document/timing";
 import type { Animated, Control, Layer, Op, TimeMap } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { ParamRow } from "./ParamRow";
 import { Section } from "./Section";
@@ -15,7 +15,7 @@ const constant = <T,>(value: T): Animated<T> => ({ value, keys: [] });
 
 /** How a layer's content runs: by its speed, or frame by frame; what comes after its end, and what lies between two of its frames. */
 export function TimeSection({ layer, plate }: { layer: Layer; plate: boolean }) {
-  const { shot, commit, frame } = useBench();
+  const { base: shot, commit, frame } = usePick("base", "commit", "frame");
   const about = useAbout().data;
   if (!shot || !about) return null;
   const id = footageOf(layer);

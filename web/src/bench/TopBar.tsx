@@ -2,7 +2,7 @@ import { Pause, Play, Repeat, StepBack, StepForward } from "lucide-react";
 import { Fragment } from "react";
 import { groupsAround } from "../document/layers";
 import { go } from "../route";
-import { useBench, type MatteView, type View } from "../state/bench";
+import { type MatteView, type View, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { WorkList } from "../ui/WorkList";
@@ -17,7 +17,7 @@ const MATTE_VIEWS: [MatteView, string, string?][] = [
 ];
 
 export function TopBar() {
-  const { shot, stored, frame, seek, playing, loop, set, view, compare, zoom, undo, redo, selection, inside } = useBench();
+  const { base: shot, stored, frame, seek, playing, loop, set, view, compare, zoom, undo, redo, selection, inside } = usePick("base", "stored", "frame", "seek", "playing", "loop", "set", "view", "compare", "zoom", "undo", "redo", "selection", "inside");
   if (!shot) return <header className="h-10 border-b border-line bg-surface" />;
   const steps = [0.25, 0.5, 1, 2, 4];
   return (

@@ -5,7 +5,7 @@ import { boxAt, boxCorners, cornerMoved, cornersAt, FACE_RINGS, marks, pointAt, 
 import { plateFrame } from "../document/timing";
 import type { BodyTrack, BoxAt, Layer, Corners, ObjectTrack, PlaneTrack, PointTrack, Shot, Track, TrackFile, Vec2 } from "../document/types";
 import { useLiveTracks } from "../live/tracks";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { usePlateMatrix } from "./plate";
 import { placeInDepth, placeInScene, setBoxByHand, setCornersByHand, setPointByHand } from "./tracking";
 import { hasPlace } from "../document/layers";
@@ -21,7 +21,7 @@ interface View { px: (p: Vec2) => Vec2; toShot: (p: Vec2) => Vec2; size: number;
 
 /** The selected track (or the one the selected layer rides on), drawn over the picture and set right there. */
 export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot }) {
-  const { shot, selection, frame } = useBench();
+  const { shot, selection, frame } = usePick("shot", "selection", "frame");
   const live = useLiveTracks((s) => s.byTrack);
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const id = selection.kind === "track" ? selection.id : layer && hasPlace(layer) ? (layer.place.ride?.track ?? sceneOf(shot!, layer)) : undefined;

@@ -3,7 +3,7 @@ import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/clien
 import { cornersAt, handSetFrames, marks } from "../document/marks";
 import { fromPlateFrame, plateFrame } from "../document/timing";
 import type { BodyTrack, CameraFile, CameraTrack, PlaneTrack, PointTrack, Track, TrackFile } from "../document/types";
-import { useBench } from "../state/bench";
+import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
 import { take } from "./actions";
@@ -28,7 +28,7 @@ const MEND = {
 
 /** A track: what it follows, how surely, what rides on it; run it, mend it. */
 export function TrackSheet({ track }: { track: Track }) {
-  const { shot, commit, frame, loop, seek } = useBench();
+  const { base: shot, commit, frame, loop, seek } = usePick("base", "commit", "frame", "loop", "seek");
   const runs = useRuns().data ?? [];
   const directed = useAbout().data?.tracks.find((k) => k.kind === track.kind)?.directed ?? true;
   const files = useSamples(track.samples ? [track.samples] : []);
@@ -101,7 +101,7 @@ export function TrackSheet({ track }: { track: Track }) {
 
 /** Which frames are followed: all of the trim, or those of the loop. */
 function OverWords({ over, set }: { over: "trim" | "loop"; set: (over: "trim" | "loop") => void }) {
-  const { shot, loop } = useBench();
+  const { base: shot, loop } = usePick("base", "loop");
   const stretch = ([first, last]: [number, number]) => `${first} to ${last}`;
   const choices = [
     { id: "trim", label: "the trim", hint: stretch(shot!.trim), checked: over === "trim", act: () => set("trim") },
@@ -118,7 +118,7 @@ const asForm = (body: { file: unknown }) => {
 
 /** What it found, out to other programs and in from them, in the forms there are for such a track. */
 function FileRow({ track, file }: { track: Track; file: TrackFile | undefined }) {
-  const { id, say } = useBench();
+  const { id, say } = usePick("id", "say");
   const forms = useAbout().data?.forms.filter((f) => f.of === "track") ?? [];
   const input = useRef<HTMLInputElement>(null);
   const out = file ? forms.filter((f) => !f.files.length || f.files.includes(file.kind)) : [];
@@ -178,7 +178,7 @@ function CombineMenu({ track }: { track: PointTrack }) {
 
 /** What of the picture does not count while it is tracked. */
 function IgnoreWords({ track }: { track: Track }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   if (!shot) return null;
   const path = `/tracks/${track.id}`;
   const set = (matte: string | null, side: Track["ignore_side"]) => void commit(matte ? `let ${track.name} ignore what is ${side} ${shot.mattes[matte].name}` : `let ${track.name} ignore nothing`, [{ op: "replace", path: `${path}/ignore`, value: matte }, { op: "replace", path: `${path}/ignore_side`, value: side }]);
@@ -197,7 +197,7 @@ function PartMenu({ track }: { track: BodyTrack }) {
 
 /** Whose motion fills the frames in which it is lost. */
 function BridgeWords({ track }: { track: Track }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   if (!shot) return null;
   const others = Object.values(shot.tracks).filter((t) => t.id !== track.id && t.samples && t.kind !== "camera");
   const set = (id: string | null) => void commit(id ? `bridge ${track.name} by ${shot.tracks[id].name}` : `bridge ${track.name} by no other`, [{ op: "replace", path: `/tracks/${track.id}/bridge`, value: id }]);
@@ -212,7 +212,7 @@ function SnapRow({ track, file, now }: { track: PlaneTrack; file: TrackFile | un
 const MAY_DIFFER = [["match_light", "light"], ["match_turn", "turn and size"], ["match_blur", "motion blur"]] as const;
 
 function PointSettings({ track, shutter }: { track: PointTrack; shutter: number | null }) {
-  const { shot, commit } = useBench();
+  const { base: shot, commit } = usePick("base", "commit");
   const row = (title: string, key: "pattern_px" | "reach_px", hard: [number, number]) => (
     <div className="flex items-center gap-2">
       <span className="flex-1">{title}</span>
@@ -273,7 +273,7 @@ function Known({ label, title, value, found, step, unit, digits, hard, set }: Kn
 }
 
 function CameraFacts({ track, file }: { track: CameraTrack; file: TrackFile | undefined }) {
-  const { shot, commit, scene, set } = useBench();
+  const { base: shot, commit, scene, set } = usePick("base", "commit", "scene", "set");
   const solved = file?.kind === "camera" ? file : undefined;
   const width = shot?.footage[track.footage].size[0] ?? 1;
   const bend = solved ? cornerBend(solved) : 0;

@@ -3,7 +3,7 @@ import { inverse, through } from "../document/geometry";
 import type { Vec2 } from "../document/types";
 import { frames } from "../live/frames";
 import type { Look } from "../live/socket";
-import { isShapeTool, useBench } from "../state/bench";
+import { isShapeTool, usePick } from "../state/bench";
 import { insertFootage, readDrop } from "./drops";
 import { DragBox } from "./DragBox";
 import { Strokes } from "./Strokes";
@@ -35,8 +35,7 @@ const PLATE: Look = { of: "plate" };
 
 /** The picture, with everything that is drawn and handled on top of it. */
 export function Viewer() {
-  const bench = useBench();
-  const { shot, zoom, pan, set, compare, wipe, peek, selection, tool, playing } = bench;
+  const { base: shot, zoom, pan, set, compare, wipe, peek, selection, tool, playing, piece, frame, drawn } = usePick("base", "zoom", "pan", "set", "compare", "wipe", "peek", "selection", "tool", "playing", "piece", "frame", "drawn");
   const plate = usePlateMatrix();
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -55,7 +54,7 @@ export function Viewer() {
   const origin = useMemo<Vec2>(() => [(room[0] - w * scale) / 2 + pan[0], (room[1] - h * scale) / 2 + pan[1]], [room, w, h, scale, pan]);
   const asked = Math.min(1, Math.max(Math.round(scale * window.devicePixelRatio * 64) / 64, 0.05));
   const matte = selection.kind === "matte" ? shot?.mattes[selection.id] : undefined;
-  const keyed = matte?.pieces[bench.piece ?? ""];
+  const keyed = matte?.pieces[piece ?? ""];
   const source = tool === "screen" && keyed?.kind === "chroma" ? keyed.layer : null;
   const without = peek && selection.kind === "layer" ? selection.id : null;
   const look = useMemo<Look>(() => (source ? { of: "source", layer: source } : without ? { without } : WHOLE), [source, without]);
@@ -70,8 +69,8 @@ export function Viewer() {
     const context = canvas.current?.getContext("2d", { alpha: false });
     if (!context || !canvas.current) return;
     const dpr = window.devicePixelRatio;
-    canvas.current.width = Math.round(room[0] * dpr);
-    canvas.current.height = Math.round(room[1] * dpr);
+    const size = [Math.round(room[0] * dpr), Math.round(room[1] * dpr)];
+    if (canvas.current.width !== size[0] || canvas.current.height !== size[1]) [canvas.current.width, canvas.current.height] = size;
     context.setTransform(dpr, 0, 0, dpr, 0, 0);
     context.fillStyle = "#1b1b1b";
     context.fillRect(0, 0, room[0], room[1]);
@@ -86,7 +85,7 @@ export function Viewer() {
       context.drawImage(other, origin[0], origin[1], w * scale, h * scale);
       context.restore();
     }
-  });
+  }, [picture, other, compare, wipe, room, origin, scale, w, h]);
 
   const toShot = useCallback(
     (e: { clientX: number; clientY: number }): Vec2 => {
@@ -134,7 +133,7 @@ export function Viewer() {
         if (drop?.kind === "shelf") void insertFootage(drop.id, 0, toShot(e));
       }}
     >
-      <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-label="The picture" role="img" aria-busy={loading} data-frame={bench.frame} />
+      <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-label="The picture" role="img" aria-busy={loading} data-frame={frame} />
       {shot && !playing && (
         <svg className="absolute inset-0 h-full w-full" style={{ pointerEvents: "none" }}>
           <g transform={`translate(${origin[0]} ${origin[1]})`}>
@@ -142,7 +141,7 @@ export function Viewer() {
             {tool === "move" && <Handles scale={scale} toShot={toShot} />}
             {tool === "move" && <EffectHandles scale={scale} toShot={toShot} />}
             <Outlines scale={scale} toShot={toShot} />
-            {tool === "plane" && <Drawn points={bench.drawn} pointer={pointer} plate={plate} scale={scale} />}
+            {tool === "plane" && <Drawn points={drawn} pointer={pointer} plate={plate} scale={scale} />}
           </g>
         </svg>
       )}
@@ -164,7 +163,7 @@ export function Viewer() {
           <span className="mono absolute top-2 left-4 rounded bg-black/60 px-2">plate</span>
         </div>
       )}
-      {tool !== "move" && <p className="pointer-events-none absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">{isShapeTool(tool) ? SHAPE_SAYS[tool] : SAYS[tool](bench.drawn.length)} Esc puts the tool away.</p>}
+      {tool !== "move" && <p className="pointer-events-none absolute top-3 left-1/2 -translate-x-1/2 rounded bg-black/70 px-3 py-1">{isShapeTool(tool) ? SHAPE_SAYS[tool] : SAYS[tool](drawn.length)} Esc puts the tool away.</p>}
       {peek && <p className="mono absolute top-3 left-3 rounded bg-black/70 px-2 py-1">without the selection</p>}
       {!shot && !problem && <p role="status" className="absolute inset-0 m-auto h-fit w-fit text-quiet">Opening the shot…</p>}
       {problem && <p role="alert" className="absolute inset-x-0 top-1/2 mx-auto w-fit rounded bg-black/80 px-4 py-2 text-warn">{problem}</p>}

@@ -1,11 +1,11 @@
 import { useCarried } from "../api/client";
 import { IDENTITY, own, type Matrix } from "../document/geometry";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { hasPicture, sizeOf } from "../document/layers";
 
 /** From the plate's own pixels, in which tracks are counted, to the shot's: not the same once it is reframed or held still. */
 export function usePlateMatrix(): Matrix {
-  const { shot, stored, frame } = useBench();
+  const { shot, stored, frame } = usePick("shot", "stored", "frame");
   const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
   const footage = hasPicture(plate) ? plate : undefined;
   const mine = shot && footage ? own(footage.place, sizeOf(shot, footage), frame) : IDENTITY;

@@ -2,7 +2,7 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { frames } from "../live/frames";
 import { live, type Look } from "../live/socket";
-import { isMatteView, useBench } from "../state/bench";
+import { isMatteView, useBench, usePick } from "../state/bench";
 
 const DRAG_SCALE = 0.6; // of the shown scale while something is dragged
 const KEYS_AT_ONCE = 24;
@@ -74,7 +74,7 @@ export async function recognise(look: Look, scale: number): Promise<void> {
 
 /** The newest picture for what is asked; `problem` says why there is none. */
 export function usePicture(look: Look, scale: number, channel: string, wanted = true) {
-  const { frame, stored, overlay, view, playing, id, selection } = useBench();
+  const { frame, stored, overlay, view, playing, id, selection } = usePick("frame", "stored", "overlay", "view", "playing", "id", "selection");
   const matte = isMatteView(view) ? selection : null;
   const [picture, setPicture] = useState<ImageBitmap | null>(null);
   const [problem, setProblem] = useState("");
@@ -119,7 +119,12 @@ export function usePicture(look: Look, scale: number, channel: string, wanted = 
   }, [channel, wanted, show]);
   useEffect(() => {
     if (!playing || channel !== "view") void load();
-  }, [load, frame, stored?.revision, overlay, view, matte, playing, dragging, id, channel, look, scale]);
+  }, [load, frame, stored?.revision, view, matte, playing, id, channel, look, scale]);
+  useEffect(
+    // while something is dragged: asked for at once, beside the page's being drawn anew
+    () => useBench.subscribe((now, before) => void (now.overlay !== before.overlay && now.stored && load())),
+    [load],
+  );
   const revision = stored?.revision;
   useEffect(() => {
     if (wanted && !dragging) void recognise(look, scale).catch(() => undefined); // what is not recognised is asked for when it is wanted

@@ -113,7 +113,8 @@ class LiveSocket {
   }
 
   private async send(wanted: object): Promise<Answer | null> {
-    await this.connect();
+    // at once where the connection stands: whoever waits for a turn waits for the page to be drawn
+    if (this.socket?.readyState !== WebSocket.OPEN) await this.connect();
     if (this.socket?.readyState !== WebSocket.OPEN) throw new Error("The connection was lost.");
     const ask = this.next++;
     return new Promise((resolve, reject) => {

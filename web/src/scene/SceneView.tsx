@@ -7,7 +7,7 @@ import { sample } from "../document/animate";
 import { plateFrame } from "../document/timing";
 import { eyeOf, floorThrough, modelOf, movedBy, poseIn, SAME, scaledBy, setWorld, through4, times4, type Matrix4 } from "../document/scene";
 import type { CameraFile, CameraTrack, Layer, Shot, Vec3 } from "../document/types";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { footageOf, hasPicture } from "../document/layers";
 
@@ -26,7 +26,7 @@ const SAYS: Record<Picking, string> = {
 /** The solved scene from outside or through its camera: points, the camera's way, layers that lie in it; its floor, origin
  * and units are set by picking points. */
 export default function SceneView({ trackId }: { trackId: string }) {
-  const { shot, stored, frame, commit, set, say } = useBench();
+  const { shot, stored, frame, commit, set, say } = usePick("shot", "stored", "frame", "commit", "set", "say");
   const track = shot!.tracks[trackId] as CameraTrack;
   const file = useSamples(track.samples ? [track.samples] : [])[track.samples ?? ""] as CameraFile | undefined;
   const [picking, setPicking] = useState<Picking>("none");

@@ -1,5 +1,6 @@
 /** The open shot and how it is looked at. The document lives here and nowhere else. */
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 import { api, ApiError, getShot, got, untilAnswered } from "../api/client";
 import { patched } from "../document/patch";
 import type { Op, Shot, ShotState, Steps, Vec2 } from "../document/types";
@@ -101,7 +102,7 @@ export const useBench = create<Bench>((set, get) => {
     const overlay = [...pending.flat(), ...dragged];
     if (!stored) return { ...part, overlay };
     try {
-      const base = patched(stored.document, pending.flat());
+      const base = "stored" in part || "pending" in part || !get().base ? patched(stored.document, pending.flat()) : get().base!;
       return { ...part, overlay, base, shot: patched(base, dragged) };
     } catch {
       return { ...part, pending: [], dragged: [], overlay: [], base: stored.document, shot: stored.document };
@@ -238,3 +239,14 @@ export const useBench = create<Bench>((set, get) => {
     },
   };
 });
+
+/** Some of it: a component that asks so is drawn anew only when one of these is another. */
+export function usePick<K extends keyof Bench>(...names: K[]): Pick<Bench, K> {
+  return useBench(useShallow((s) => Object.fromEntries(names.map((n) => [n, s[n]])) as Pick<Bench, K>));
+}
+
+const IN_TIME = /^\/(trim|cues)|\/(keys|span|time)(\/|$)/;
+
+/** The shot with what is dragged of its times; what else is dragged is left out. */
+export const useShotInTime = (): Shot | null =>
+  useBench((s) => (s.dragged.some((op) => IN_TIME.test(op.path)) ? s.shot : s.base));

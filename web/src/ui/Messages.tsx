@@ -1,11 +1,11 @@
 import { X } from "lucide-react";
 import { useEffect } from "react";
 import { REACH_WORDS, useConnection } from "../live/state";
-import { useBench } from "../state/bench";
+import { usePick } from "../state/bench";
 
 /** What went wrong or happened, in words, until it is put away. */
 export function Messages() {
-  const { message, conflict, set, takeOver } = useBench();
+  const { message, conflict, set, takeOver } = usePick("message", "conflict", "set", "takeOver");
   const reach = useConnection((s) => s.reach);
   useEffect(() => {
     if (message?.kind !== "info") return undefined;

@@ -10,8 +10,10 @@ interface Props {
 const clamp = (v: number, [low, high]: (number | null)[] = [null, null]) => Math.min(Math.max(v, low ?? -Infinity), high ?? Infinity);
 
 /** A value to drag (Shift: fine), nudge with the wheel or arrows, or double-click and type, arithmetic allowed. */
-export function Scrub({ label, value, step, unit = "", digits, soft, hard, bar, width = 62, onDrag, onSet }: Props) {
+export function Scrub({ label, value: given, step, unit = "", digits, soft, hard, bar, width = 62, onDrag, onSet }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
+  const [held, setHeld] = useState<number | null>(null); // while it is dragged
+  const value = held ?? given;
   const drag = useRef<{ x: number; start: number; now: number; moved: boolean } | null>(null);
   const places = digits ?? Math.min(3, Math.max(0, -Math.floor(Math.log10(step) + 1e-9)));
   const perPixel = soft ? (soft[1] - soft[0]) / 240 : step;
@@ -59,11 +61,13 @@ export function Scrub({ label, value, step, unit = "", digits, soft, hard, bar, 
         d.x = e.clientX;
         d.moved = true;
         d.now = round(d.start, e.shiftKey);
+        setHeld(d.now);
         onDrag(d.now);
       }}
       onPointerUp={() => {
         const d = drag.current;
         drag.current = null;
+        setHeld(null);
         if (d?.moved) onSet(d.now);
       }}
       onDoubleClick={() => setTyped(value.toFixed(places))}
