@@ -28,6 +28,7 @@ def checks(arguments: list[str]) -> list[tuple[str, list[str], str]]:
         ("types", [str(BIN / "mypy")], "."),
         ("api types", [str(PYTHON), "-m", "tropein.cli", "api-types", "--check"], "."),
         ("page: types", [f"{tools}/tsc", "-b"], "web"),
+        ("page: format", [f"{tools}/prettier", "--check", "--log-level", "warn", "src"], "web"),
         ("page: lint", [f"{tools}/eslint", "src"], "web"),
         ("page: unit", [f"{tools}/vitest", "run"], "web"),
         *found,

@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 import { queries } from "./api/client";
-import { Bench } from "./bench/Bench";
+import { Bench } from "./views/Bench";
 import { live } from "./live/socket";
 import { useLiveTracks } from "./live/tracks";
 import { usePath } from "./route";
@@ -34,7 +34,8 @@ function heard(event: Parameters<Parameters<typeof live.listen>[0]>[0]) {
     const { id, stored, takeOver, catchUp, say } = useBench.getState();
     void queries.invalidateQueries({ queryKey: ["shots"] });
     if (event.shot !== id || !stored || event.client === CLIENT || event.revision <= stored.revision) return;
-    if (event.work) {  // what the shot's own work stores is no one else's change
+    if (event.work) {
+      // what the shot's own work stores is no one else's change
       void catchUp();
       return;
     }

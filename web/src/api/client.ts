@@ -3,10 +3,12 @@ import { keepPreviousData, QueryClient, useQueries, useQuery } from "@tanstack/r
 import createClient from "openapi-fetch";
 import type { About, Run, ShelfItem, ShotCard, ShotState, Storage, TrackFile } from "../document/types";
 import { useConnection } from "../live/state";
-import type { paths } from "./schema";
+import type { paths } from "./schema.d";
 
 export const api = createClient<paths>({ baseUrl: "/" });
-export const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 5000 } } });
+export const queries = new QueryClient({
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 5000 } },
+});
 
 export class ApiError extends Error {
   code: string;
@@ -28,15 +30,21 @@ export async function got<T>(answer: Promise<{ data?: unknown; error?: unknown; 
   return data as T;
 }
 
-export const getShot = (id: string) => got<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } }));
+export const getShot = (id: string) =>
+  got<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } }));
 export const useShots = () => useQuery({ queryKey: ["shots"], queryFn: () => got<ShotCard[]>(api.GET("/api/shots")) });
 export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => got<ShelfItem[]>(api.GET("/api/shelf")) });
 export const useRuns = () => useQuery({ queryKey: ["runs"], queryFn: () => got<Run[]>(api.GET("/api/runs")) });
-export const aboutQuery = { queryKey: ["about"], queryFn: () => got<About>(api.GET("/api/about")), staleTime: Infinity };
+export const aboutQuery = {
+  queryKey: ["about"],
+  queryFn: () => got<About>(api.GET("/api/about")),
+  staleTime: Infinity,
+};
 export const useAbout = () => useQuery(aboutQuery);
 
 const trackQuery = (hash: string) => ({
-  queryKey: ["samples", hash], staleTime: Infinity,
+  queryKey: ["samples", hash],
+  staleTime: Infinity,
   queryFn: () => got<TrackFile>(api.GET("/api/artefacts/{name}/track", { params: { path: { name: hash } } })),
 });
 
@@ -49,12 +57,19 @@ export function useSamples(hashes: string[]): Record<string, TrackFile | undefin
 /** What rides and hanging do to placed layers at a frame: 3x3 matrices by layer, null where hidden. */
 export const useCarried = (id: string | null, revision: number, frame: number) =>
   useQuery({
-    queryKey: ["carried", id, revision, frame], enabled: id !== null, staleTime: Infinity, placeholderData: keepPreviousData,
-    queryFn: () => got<Record<string, number[] | null>>(api.GET("/api/shots/{shot_id}/carried", { params: { path: { shot_id: id! }, query: { frame } } })),
+    queryKey: ["carried", id, revision, frame],
+    enabled: id !== null,
+    staleTime: Infinity,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got<Record<string, number[] | null>>(
+        api.GET("/api/shots/{shot_id}/carried", { params: { path: { shot_id: id! }, query: { frame } } }),
+      ),
   }).data;
 
 /** Whether an error says that nobody answers at the moment. */
-export const isAway = (error: unknown): boolean => error instanceof ApiError && (error.code === "offline" || error.code === "away");
+export const isAway = (error: unknown): boolean =>
+  error instanceof ApiError && (error.code === "offline" || error.code === "away");
 
 /** Do something again until the server answers, whatever its answer is. What is done must bear being done twice. */
 export async function untilAnswered<T>(work: () => Promise<T>): Promise<T> {
@@ -71,7 +86,8 @@ export async function untilAnswered<T>(work: () => Promise<T>): Promise<T> {
   }
 }
 
-export const cancelRun = (id: string) => got<Run>(api.POST("/api/runs/{run_id}/cancel", { params: { path: { run_id: id } } }));
+export const cancelRun = (id: string) =>
+  got<Run>(api.POST("/api/runs/{run_id}/cancel", { params: { path: { run_id: id } } }));
 
 /** Say what a run asked. */
 export async function answerRun(id: string, choice: string): Promise<void> {
@@ -79,7 +95,8 @@ export async function answerRun(id: string, choice: string): Promise<void> {
   await queries.invalidateQueries({ queryKey: ["runs"] });
 }
 
-export const useStorage = () => useQuery({ queryKey: ["storage"], queryFn: () => got<Storage>(api.GET("/api/storage")) });
+export const useStorage = () =>
+  useQuery({ queryKey: ["storage"], queryFn: () => got<Storage>(api.GET("/api/storage")) });
 
 /** Remove a run that has ended, and its files. */
 export async function forgetRun(id: string): Promise<void> {
@@ -88,7 +105,12 @@ export async function forgetRun(id: string): Promise<void> {
 }
 
 /** Send files with progress; resolves to the import's run. `abort` gives the way to break off. */
-export function upload(files: File[], makeShot: boolean, progress: (share: number) => void, abort?: (stop: () => void) => void): Promise<Run> {
+export function upload(
+  files: File[],
+  makeShot: boolean,
+  progress: (share: number) => void,
+  abort?: (stop: () => void) => void,
+): Promise<Run> {
   return new Promise((resolve, reject) => {
     const form = new FormData();
     form.append("make_shot", String(makeShot));

@@ -52,13 +52,27 @@ function mix(a: Numeric, b: Numeric, share: number): Numeric {
 
 function smooth(keys: Key<Numeric>[], i: number, share: number): Numeric {
   const value = keys[i].value;
-  if (typeof value === "object" && !Array.isArray(value)) return mix(value, keys[i + 1].value, share * share * (3 - 2 * share));
+  if (typeof value === "object" && !Array.isArray(value))
+    return mix(value, keys[i + 1].value, share * share * (3 - 2 * share));
   const from = Math.max(i - 1, 0);
   const around = keys.slice(from, i + 3);
   const frames = around.map((k) => k.frame);
   const first = i - from;
-  if (typeof value === "number") return hermite(frames, around.map((k) => k.value as number), first, share);
-  return value.map((_, c) => hermite(frames, around.map((k) => (k.value as number[])[c]), first, share));
+  if (typeof value === "number")
+    return hermite(
+      frames,
+      around.map((k) => k.value as number),
+      first,
+      share,
+    );
+  return value.map((_, c) =>
+    hermite(
+      frames,
+      around.map((k) => (k.value as number[])[c]),
+      first,
+      share,
+    ),
+  );
 }
 
 /** Monotone cubic between keys i and i + 1, flat at the first and last key (Fritsch & Carlson 1980). */
@@ -76,7 +90,9 @@ function hermite(frames: number[], values: number[], i: number, s: number): numb
     return (w0 + w1) / (w0 / d0 + w1 / d1);
   };
   return (
-    (2 * s ** 3 - 3 * s ** 2 + 1) * values[i] + (s ** 3 - 2 * s ** 2 + s) * width * slope(i) +
-    (-2 * s ** 3 + 3 * s ** 2) * values[i + 1] + (s ** 3 - s ** 2) * width * slope(i + 1)
+    (2 * s ** 3 - 3 * s ** 2 + 1) * values[i] +
+    (s ** 3 - 2 * s ** 2 + s) * width * slope(i) +
+    (-2 * s ** 3 + 3 * s ** 2) * values[i + 1] +
+    (s ** 3 - s ** 2) * width * slope(i + 1)
   );
 }

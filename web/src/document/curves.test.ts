@@ -2,7 +2,8 @@ import { expect, test } from "vitest";
 import { bounds, handlePoints, pulled, speed, trace, withComponent } from "./curves";
 import type { Animated, Key } from "./types";
 
-const key = (frame: number, value: number, ease: Key["ease"] = "bezier"): Key => ({ frame, value, ease, handles: [0.25, 0, 0.75, 1] }) as Key;
+const key = (frame: number, value: number, ease: Key["ease"] = "bezier"): Key =>
+  ({ frame, value, ease, handles: [0.25, 0, 0.75, 1] }) as Key;
 const ramp = { value: 0, keys: [key(0, 2, "linear"), key(10, 12, "linear")] } as Animated;
 
 test("a trace follows the parameter and its speed is the change a second", () => {
@@ -20,7 +21,21 @@ test("a handle pulled to a place lies there", () => {
 });
 
 test("the range has room and is never empty", () => {
-  expect(bounds([[[0, 1], [1, 1]]])).toEqual([0.5, 1.5]);
-  expect(bounds([[[0, 0], [1, 100]]])).toEqual([-12, 112]);
+  expect(
+    bounds([
+      [
+        [0, 1],
+        [1, 1],
+      ],
+    ]),
+  ).toEqual([0.5, 1.5]);
+  expect(
+    bounds([
+      [
+        [0, 0],
+        [1, 100],
+      ],
+    ]),
+  ).toEqual([-12, 112]);
   expect(withComponent([1, 2], 1, 5)).toEqual([1, 5]);
 });

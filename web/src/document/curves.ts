@@ -29,7 +29,9 @@ export function trace(parameter: Animated, component: number, first: number, las
 
 /** Change a second of a traced curve, at the middle of each step. */
 export function speed(points: Vec2[], fps: number): Vec2[] {
-  return points.slice(1).map((p, i) => [(p[0] + points[i][0]) / 2, ((p[1] - points[i][1]) / (p[0] - points[i][0])) * fps]);
+  return points
+    .slice(1)
+    .map((p, i) => [(p[0] + points[i][0]) / 2, ((p[1] - points[i][1]) / (p[0] - points[i][0])) * fps]);
 }
 
 /** Lowest and highest value with a tenth of room on both sides; never empty. */
@@ -59,4 +61,3 @@ export function pulled(key: Key, next: Key, component: number, which: 0 | 1, to:
   out[which * 2 + 1] = Number(y.toFixed(4));
   return out;
 }
-

@@ -2,7 +2,13 @@ import { expect, test } from "vitest";
 import { dragAt, makeRing } from "./depth";
 import type { Layer, Shot } from "./types";
 
-const layer = { id: "card", name: "Card", content: { kind: "footage", footage: "f" }, span: null, place: { ride: null } } as unknown as Layer;
+const layer = {
+  id: "card",
+  name: "Card",
+  content: { kind: "footage", footage: "f" },
+  span: null,
+  place: { ride: null },
+} as unknown as Layer;
 const shot = { size: [960, 540], layers: { card: layer }, stack: ["top", "card", "plate"] } as unknown as Shot;
 
 test("a ring is a carrier with cards at equal distances, in place of the layer", () => {

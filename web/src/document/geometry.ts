@@ -6,7 +6,9 @@ export type Matrix = number[];
 export const IDENTITY: Matrix = [1, 0, 0, 0, 1, 0, 0, 0, 1];
 
 export function times(a: Matrix, b: Matrix): Matrix {
-  return [0, 1, 2].flatMap((r) => [0, 1, 2].map((c) => a[r * 3] * b[c] + a[r * 3 + 1] * b[3 + c] + a[r * 3 + 2] * b[6 + c]));
+  return [0, 1, 2].flatMap((r) =>
+    [0, 1, 2].map((c) => a[r * 3] * b[c] + a[r * 3 + 1] * b[3 + c] + a[r * 3 + 2] * b[6 + c]),
+  );
 }
 
 export function through(m: Matrix, [x, y]: Vec2): Vec2 {
@@ -16,7 +18,17 @@ export function through(m: Matrix, [x, y]: Vec2): Vec2 {
 
 export function inverse(m: Matrix): Matrix {
   const [a, b, c, d, e, f, g, h, i] = m;
-  const adjugate = [e * i - f * h, c * h - b * i, b * f - c * e, f * g - d * i, a * i - c * g, c * d - a * f, d * h - e * g, b * g - a * h, a * e - b * d];
+  const adjugate = [
+    e * i - f * h,
+    c * h - b * i,
+    b * f - c * e,
+    f * g - d * i,
+    a * i - c * g,
+    c * d - a * f,
+    d * h - e * g,
+    b * g - a * h,
+    a * e - b * d,
+  ];
   const det = a * adjugate[0] + b * adjugate[3] + c * adjugate[6] || 1e-12;
   return adjugate.map((v) => v / det);
 }
@@ -30,5 +42,8 @@ export function own(place: Place, [w, h]: Vec2, frame: number, pivot: Matrix = I
   const [px, py] = sample(place.pivot, frame);
   const r = (sample(place.rotation, frame) * Math.PI) / 180;
   const [c, s] = [Math.cos(r), Math.sin(r)];
-  return times([c * sx, -s * sy, x, s * sx, c * sy, y, 0, 0, 1], [1, 0, position[0] - x - px - w / 2, 0, 1, position[1] - y - py - h / 2, 0, 0, 1]);
+  return times(
+    [c * sx, -s * sy, x, s * sx, c * sy, y, 0, 0, 1],
+    [1, 0, position[0] - x - px - w / 2, 0, 1, position[1] - y - py - h / 2, 0, 0, 1],
+  );
 }

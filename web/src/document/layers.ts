@@ -2,13 +2,16 @@
 import type { Effect, Layer, Matte, Meet, Piece, Shot } from "./types";
 
 /** The footage a layer shows, where it shows some. */
-export const footageOf = (layer: Layer | undefined | null): string | null => (layer?.content.kind === "footage" ? layer.content.footage : null);
+export const footageOf = (layer: Layer | undefined | null): string | null =>
+  layer?.content.kind === "footage" ? layer.content.footage : null;
 
 /** Whether a layer lies somewhere: a veil does not. */
-export const hasPlace = (layer: Layer | undefined | null): layer is Layer => !!layer && layer.content.kind !== "beneath";
+export const hasPlace = (layer: Layer | undefined | null): layer is Layer =>
+  !!layer && layer.content.kind !== "beneath";
 
 /** Whether a layer has a picture of its own: veils and carriers have none. */
-export const hasPicture = (layer: Layer | undefined | null): layer is Layer => hasPlace(layer) && layer.content.kind !== "nothing";
+export const hasPicture = (layer: Layer | undefined | null): layer is Layer =>
+  hasPlace(layer) && layer.content.kind !== "nothing";
 
 export const isVeil = (layer: Layer | undefined | null): boolean => layer?.content.kind === "beneath";
 export const isCarrier = (layer: Layer | undefined | null): boolean => layer?.content.kind === "nothing";
@@ -26,14 +29,18 @@ export const meetingsOf = (layer: Layer): Meet[] => layer.meeting.map((id) => la
 export const piecesOf = (matte: Matte): Piece[] => matte.order.map((id) => matte.pieces[id]);
 
 /** The layers within a group, nearest the lens first. */
-export const stackOf = (layer: Layer | undefined): string[] => (layer?.content.kind === "group" ? layer.content.stack : []);
+export const stackOf = (layer: Layer | undefined): string[] =>
+  layer?.content.kind === "group" ? layer.content.stack : [];
 
 /** The group a layer is in, null on the shot's own stack. */
-export const groupOf = (shot: Shot, id: string): string | null => Object.values(shot.layers).find((l) => stackOf(l).includes(id))?.id ?? null;
+export const groupOf = (shot: Shot, id: string): string | null =>
+  Object.values(shot.layers).find((l) => stackOf(l).includes(id))?.id ?? null;
 
 /** Where the stack stands that a layer is in: a pointer, and what is in it. */
 export function stackAround(shot: Shot, group: string | null): { path: string; stack: string[] } {
-  return group ? { path: `/layers/${group}/content/stack`, stack: stackOf(shot.layers[group]) } : { path: "/stack", stack: shot.stack };
+  return group
+    ? { path: `/layers/${group}/content/stack`, stack: stackOf(shot.layers[group]) }
+    : { path: "/stack", stack: shot.stack };
 }
 
 /** Every layer that is selected, as they stand in the stacks. */

@@ -4,12 +4,38 @@ import { inverse, own, through, times } from "./geometry";
 import { insertLayer, moveKeys, newLayer, newPlane, newPoint, rideOn, setValue, toggleKey } from "./ops";
 import type { Footage, Layer, Op, Shot } from "./types";
 
-const footage = { id: "wall", name: "Wall", kind: "clip", media: "0".repeat(32), size: [320, 180], rate: "24/1", frames: 48, alpha: false, sound: false, space: "" } as Footage;
+const footage = {
+  id: "wall",
+  name: "Wall",
+  kind: "clip",
+  media: "0".repeat(32),
+  size: [320, 180],
+  rate: "24/1",
+  frames: 48,
+  alpha: false,
+  sound: false,
+  space: "",
+} as Footage;
 let shot: Shot;
 const after = (ops: Op[]) => applyPatch(structuredClone(shot), structuredClone(ops) as never).newDocument as Shot;
 
 beforeEach(() => {
-  shot = { schema_version: 3, name: "T", size: [320, 180], rate: "24/1", frames: 48, trim: [0, 47], blend_in: "display", footage: { wall: footage }, layers: {}, stack: [], plate: null, tracks: {}, mattes: {}, cues: {} } as unknown as Shot;
+  shot = {
+    schema_version: 3,
+    name: "T",
+    size: [320, 180],
+    rate: "24/1",
+    frames: 48,
+    trim: [0, 47],
+    blend_in: "display",
+    footage: { wall: footage },
+    layers: {},
+    stack: [],
+    plate: null,
+    tracks: {},
+    mattes: {},
+    cues: {},
+  } as unknown as Shot;
   const plate = { ...newLayer(shot, footage, 0), id: "plate" };
   shot.layers.plate = plate;
   shot.stack = ["plate"];
@@ -26,16 +52,27 @@ test("setting a value changes the constant, or the key of the frame", () => {
   expect(after(setValue(shot, path, 5, 0.5)).layers.plate.opacity).toEqual({ value: 0.5, keys: [] });
   shot = after(toggleKey(shot, path, 5));
   shot = after(setValue(shot, path, 20, 0.25));
-  expect(shot.layers.plate.opacity.keys.map((k) => [k.frame, k.value])).toEqual([[5, 1], [20, 0.25]]);
+  expect(shot.layers.plate.opacity.keys.map((k) => [k.frame, k.value])).toEqual([
+    [5, 1],
+    [20, 0.25],
+  ]);
   shot = after(toggleKey(shot, path, 5));
   shot = after(toggleKey(shot, path, 20));
   expect(shot.layers.plate.opacity).toEqual({ value: 0.25, keys: [] });
 });
 
 test("moved keys take the place of those they land on", () => {
-  const key = (frame: number) => ({ frame, value: frame, ease: "linear" as const, handles: [0, 0, 1, 1] as [number, number, number, number] });
+  const key = (frame: number) => ({
+    frame,
+    value: frame,
+    ease: "linear" as const,
+    handles: [0, 0, 1, 1] as [number, number, number, number],
+  });
   const moved = moveKeys({ value: 0, keys: [key(1), key(4), key(9)] }, [1], 3);
-  expect(moved.map((k) => [k.frame, k.value])).toEqual([[4, 1], [9, 9]]);
+  expect(moved.map((k) => [k.frame, k.value])).toEqual([
+    [4, 1],
+    [9, 9],
+  ]);
 });
 
 test("a layer is tied to a track where it is now", () => {
@@ -61,7 +98,12 @@ test("handles lie where the layer does, and a matrix undoes its inverse", () => 
 
 test("what is followed depends on the kind of track", () => {
   const layer = newLayer(shot, footage, 0);
-  const plane = newPlane("wall", "Sign", 0, [[0, 0], [9, 0], [9, 9], [0, 9]]);
+  const plane = newPlane("wall", "Sign", 0, [
+    [0, 0],
+    [9, 0],
+    [9, 9],
+    [0, 9],
+  ]);
   expect(rideOn(layer, plane, 3)[0].value).toMatchObject({ parts: ["perspective"], reference_frame: 3 });
   const two = { ...newPoint("wall", "Two", 0, [1, 1]), more: [[5, 5] as [number, number]] };
   expect(rideOn(layer, two, 3)[0].value).toMatchObject({ parts: ["position", "rotation", "scale"] });

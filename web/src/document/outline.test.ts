@@ -1,6 +1,21 @@
 import { expect, test } from "vitest";
 import { sample } from "./animate";
-import { converted, ellipse, fromStroke, inserted, moved, nearest, numbersOf, on, outlineOf, outward, pathOf, rectangle, softEdge, without } from "./outline";
+import {
+  converted,
+  ellipse,
+  fromStroke,
+  inserted,
+  moved,
+  nearest,
+  numbersOf,
+  on,
+  outlineOf,
+  outward,
+  pathOf,
+  rectangle,
+  softEdge,
+  without,
+} from "./outline";
 import type { Outline, Vec2 } from "./types";
 
 const box = rectangle([10, 10], [30, 34]);
@@ -11,7 +26,12 @@ test("numbers go there and back", () => {
 });
 
 test("an ellipse touches the middles of its box", () => {
-  expect(round.points.map((p) => p.at)).toEqual([[20, 0], [40, 10], [20, 20], [0, 10]]);
+  expect(round.points.map((p) => p.at)).toEqual([
+    [20, 0],
+    [40, 10],
+    [20, 20],
+    [0, 10],
+  ]);
   const [x, y] = on(round, 0, 0.5);
   expect(((x - 20) / 20) ** 2 + ((y - 10) / 10) ** 2).toBeCloseTo(1, 2);
 });
@@ -28,7 +48,12 @@ test("a point put into a curve does not change it", () => {
 });
 
 test("points are moved together, taken away, made round and sharp again", () => {
-  expect(moved(box, [0, 1], [5, -2]).points.map((p) => p.at)).toEqual([[15, 8], [35, 8], [30, 34], [10, 34]]);
+  expect(moved(box, [0, 1], [5, -2]).points.map((p) => p.at)).toEqual([
+    [15, 8],
+    [35, 8],
+    [30, 34],
+    [10, 34],
+  ]);
   expect(without(box, [2]).points).toHaveLength(3);
   const soft = converted(box, 0, true);
   expect(Math.hypot(...soft.points[0].after)).toBeGreaterThan(1);
@@ -49,14 +74,22 @@ test("out of a shape is away from its middle, whichever way it was drawn", () =>
 });
 
 test("a stroke keeps its shape with few points", () => {
-  const stroke = Array.from({ length: 200 }, (_, i): Vec2 => [50 + 30 * Math.cos(i / 31.8), 50 + 30 * Math.sin(i / 31.8)]);
+  const stroke = Array.from({ length: 200 }, (_, i): Vec2 => [
+    50 + 30 * Math.cos(i / 31.8),
+    50 + 30 * Math.sin(i / 31.8),
+  ]);
   const drawn = fromStroke(stroke, 1.5, true);
   expect(drawn.points.length).toBeLessThan(20);
   expect(Math.max(...stroke.map((p) => nearest(drawn, true, p).away))).toBeLessThan(3);
 });
 
 test("outlines travel between keys as the server has them travel", () => {
-  const key = (frame: number, value: Outline) => ({ frame, value, ease: "linear" as const, handles: [0.33, 0, 0.67, 1] as [number, number, number, number] });
+  const key = (frame: number, value: Outline) => ({
+    frame,
+    value,
+    ease: "linear" as const,
+    handles: [0.33, 0, 0.67, 1] as [number, number, number, number],
+  });
   const parameter = { value: box, keys: [key(0, box), key(10, moved(box, [0, 1, 2, 3], [20, 0]))] };
   expect(sample(parameter, 5).points[0].at).toEqual([20, 10]);
   const eased = { ...parameter, keys: parameter.keys.map((k) => ({ ...k, ease: "smooth" as const })) };

@@ -9,22 +9,48 @@ const times = (a: Vec2, k: number): Vec2 => [a[0] * k, a[1] * k];
 const between = (a: Vec2, b: Vec2, t: number): Vec2 => [a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t];
 
 /** All numbers of an outline in a row, as keys are mixed; and back. */
-export const numbersOf = (o: Outline): number[] => o.points.flatMap((p) => [...p.at, ...p.before, ...p.after, p.outer, p.inner]);
+export const numbersOf = (o: Outline): number[] =>
+  o.points.flatMap((p) => [...p.at, ...p.before, ...p.after, p.outer, p.inner]);
 export const outlineOf = (n: number[]): Outline => ({
-  points: Array.from({ length: n.length / 8 }, (_, i) => n.slice(i * 8, i * 8 + 8)).map((v) => ({ at: [v[0], v[1]], before: [v[2], v[3]], after: [v[4], v[5]], outer: Math.max(0, v[6]), inner: Math.max(0, v[7]) })),
+  points: Array.from({ length: n.length / 8 }, (_, i) => n.slice(i * 8, i * 8 + 8)).map((v) => ({
+    at: [v[0], v[1]],
+    before: [v[2], v[3]],
+    after: [v[4], v[5]],
+    outer: Math.max(0, v[6]),
+    inner: Math.max(0, v[7]),
+  })),
 });
 
 export const rounded = (o: Outline): Outline => outlineOf(numbersOf(o).map((v) => Number(v.toFixed(2))));
 
 export function rectangle([ax, ay]: Vec2, [bx, by]: Vec2): Outline {
-  return { points: ([[ax, ay], [bx, ay], [bx, by], [ax, by]] as Vec2[]).map(corner) };
+  return {
+    points: (
+      [
+        [ax, ay],
+        [bx, ay],
+        [bx, by],
+        [ax, by],
+      ] as Vec2[]
+    ).map(corner),
+  };
 }
 
 export function ellipse(a: Vec2, b: Vec2): Outline {
   const [cx, cy] = between(a, b, 0.5);
   const [rx, ry] = [Math.abs(b[0] - a[0]) / 2, Math.abs(b[1] - a[1]) / 2];
-  const at: Vec2[] = [[cx, cy - ry], [cx + rx, cy], [cx, cy + ry], [cx - rx, cy]];
-  const along: Vec2[] = [[rx * CIRCLE, 0], [0, ry * CIRCLE], [-rx * CIRCLE, 0], [0, -ry * CIRCLE]];
+  const at: Vec2[] = [
+    [cx, cy - ry],
+    [cx + rx, cy],
+    [cx, cy + ry],
+    [cx - rx, cy],
+  ];
+  const along: Vec2[] = [
+    [rx * CIRCLE, 0],
+    [0, ry * CIRCLE],
+    [-rx * CIRCLE, 0],
+    [0, -ry * CIRCLE],
+  ];
   return { points: at.map((p, i) => ({ ...corner(p), before: times(along[i], -1), after: along[i] })) };
 }
 
@@ -37,7 +63,10 @@ export function fromStroke(stroke: Vec2[], tolerance: number, closed: boolean): 
     const length = Math.hypot(...line) || 1;
     for (let i = a + 1; i < b; i += 1) {
       const d = less(stroke[i], stroke[a]);
-      const away = length > 1e-6 && Math.hypot(...line) > 1e-6 ? Math.abs(line[0] * d[1] - line[1] * d[0]) / length : Math.hypot(...d);
+      const away =
+        length > 1e-6 && Math.hypot(...line) > 1e-6
+          ? Math.abs(line[0] * d[1] - line[1] * d[0]) / length
+          : Math.hypot(...d);
       if (away > far) [far, at] = [away, i];
     }
     if (at < 0) return;
@@ -81,7 +110,13 @@ export function inserted(o: Outline, i: number, t: number): Outline {
   const q = [0, 1, 2].map((k) => between(p[k], p[k + 1], t));
   const r = [0, 1].map((k) => between(q[k], q[k + 1], t));
   const at = between(r[0], r[1], t);
-  const made: OutlinePoint = { at, before: less(r[0], at), after: less(r[1], at), outer: a.outer + (b.outer - a.outer) * t, inner: a.inner + (b.inner - a.inner) * t };
+  const made: OutlinePoint = {
+    at,
+    before: less(r[0], at),
+    after: less(r[1], at),
+    outer: a.outer + (b.outer - a.outer) * t,
+    inner: a.inner + (b.inner - a.inner) * t,
+  };
   const points = o.points.map((x) => ({ ...x }));
   points[i].after = less(q[0], a.at);
   points[(i + 1) % n].before = less(q[2], b.at);
@@ -89,9 +124,13 @@ export function inserted(o: Outline, i: number, t: number): Outline {
   return { points };
 }
 
-export const without = (o: Outline, gone: number[]): Outline => ({ points: o.points.filter((_, i) => !gone.includes(i)) });
+export const without = (o: Outline, gone: number[]): Outline => ({
+  points: o.points.filter((_, i) => !gone.includes(i)),
+});
 
-export const moved = (o: Outline, which: number[], by: Vec2): Outline => ({ points: o.points.map((p, i) => (which.includes(i) ? { ...p, at: plus(p.at, by) } : p)) });
+export const moved = (o: Outline, which: number[], by: Vec2): Outline => ({
+  points: o.points.map((p, i) => (which.includes(i) ? { ...p, at: plus(p.at, by) } : p)),
+});
 
 /** The place on the outline nearest to a point: (which curve, share of it, distance). */
 export function nearest(o: Outline, closed: boolean, to: Vec2): { i: number; t: number; away: number } {
@@ -118,7 +157,10 @@ export function on(o: Outline, i: number, t: number): Vec2 {
 /** An SVG path of the outline, its places taken through `to`. */
 export function pathOf(o: Outline, closed: boolean, to: (p: Vec2) => Vec2): string {
   const n = o.points.length;
-  const say = (p: Vec2) => to(p).map((v) => v.toFixed(2)).join(" ");
+  const say = (p: Vec2) =>
+    to(p)
+      .map((v) => v.toFixed(2))
+      .join(" ");
   let d = `M${say(o.points[0].at)}`;
   for (let i = 0; i < (closed ? n : n - 1); i += 1) {
     const [a, b] = [o.points[i], o.points[(i + 1) % n]];

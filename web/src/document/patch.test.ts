@@ -3,11 +3,22 @@ import { expect, test } from "vitest";
 import { patched } from "./patch";
 import type { Op } from "./types";
 
-const document = () => ({ name: "a", layers: { x: { keys: [{ frame: 0 }, { frame: 9 }], "a/b": 1 }, y: { keys: [] as unknown[] } }, stack: ["x", "y"] });
+const document = () => ({
+  name: "a",
+  layers: { x: { keys: [{ frame: 0 }, { frame: 9 }], "a/b": 1 }, y: { keys: [] as unknown[] } },
+  stack: ["x", "y"],
+});
 const CHANGES: Op[][] = [
   [{ op: "replace", path: "/name", value: "b" }],
-  [{ op: "add", path: "/layers/x/keys/1", value: { frame: 4 } }, { op: "remove", path: "/layers/x/keys/0" }],
-  [{ op: "add", path: "/layers/z", value: { keys: [] } }, { op: "add", path: "/layers/z/keys/-", value: 3 }, { op: "add", path: "/stack/0", value: "z" }],
+  [
+    { op: "add", path: "/layers/x/keys/1", value: { frame: 4 } },
+    { op: "remove", path: "/layers/x/keys/0" },
+  ],
+  [
+    { op: "add", path: "/layers/z", value: { keys: [] } },
+    { op: "add", path: "/layers/z/keys/-", value: 3 },
+    { op: "add", path: "/stack/0", value: "z" },
+  ],
   [{ op: "replace", path: "/layers/x/a~1b", value: 2 }],
   [{ op: "move", from: "/layers/x", path: "/layers/w" } as never, { op: "replace", path: "/layers/w/a~1b", value: 5 }],
   [{ op: "copy", from: "/layers/x", path: "/layers/w" } as never, { op: "replace", path: "/layers/w/a~1b", value: 5 }],

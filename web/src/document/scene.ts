@@ -8,7 +8,9 @@ export type Matrix4 = number[];
 export const SAME: Matrix4 = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
 
 export const times4 = (a: Matrix4, b: Matrix4): Matrix4 =>
-  [0, 1, 2, 3].flatMap((r) => [0, 1, 2, 3].map((c) => [0, 1, 2, 3].reduce((s, k) => s + a[r * 4 + k] * b[k * 4 + c], 0)));
+  [0, 1, 2, 3].flatMap((r) =>
+    [0, 1, 2, 3].map((c) => [0, 1, 2, 3].reduce((s, k) => s + a[r * 4 + k] * b[k * 4 + c], 0)),
+  );
 
 export const through4 = (m: Matrix4, [x, y, z]: number[]): Vec3 =>
   [0, 1, 2].map((r) => m[r * 4] * x + m[r * 4 + 1] * y + m[r * 4 + 2] * z + m[r * 4 + 3]) as Vec3;
@@ -26,11 +28,16 @@ export function inverse4(m: Matrix4): Matrix4 {
 
 const sub = (a: Vec3, b: Vec3): Vec3 => [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
 const dot = (a: Vec3, b: Vec3) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
-const cross = (a: Vec3, b: Vec3): Vec3 => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+const cross = (a: Vec3, b: Vec3): Vec3 => [
+  a[1] * b[2] - a[2] * b[1],
+  a[2] * b[0] - a[0] * b[2],
+  a[0] * b[1] - a[1] * b[0],
+];
 const unit = (a: Vec3): Vec3 => a.map((v) => v / (Math.hypot(...a) || 1)) as Vec3;
 
 /** Where the camera is in the solve's own space. */
-export const eyeOf = (pose: number[]): Vec3 => [0, 1, 2].map((c) => -(pose[c] * pose[3] + pose[4 + c] * pose[7] + pose[8 + c] * pose[11])) as Vec3;
+export const eyeOf = (pose: number[]): Vec3 =>
+  [0, 1, 2].map((c) => -(pose[c] * pose[3] + pose[4 + c] * pose[7] + pose[8 + c] * pose[11])) as Vec3;
 
 /** A floor through three points: y = 0 on it, y down, the first the origin, x towards the second as far as it goes. */
 export function floorThrough(a: Vec3, b: Vec3, c: Vec3, eye: Vec3): Matrix4 | null {
@@ -47,19 +54,31 @@ export function floorThrough(a: Vec3, b: Vec3, c: Vec3, eye: Vec3): Matrix4 | nu
 
 export const scaledBy = (m: Matrix4, k: number): Matrix4 => m.map((v, i) => (i < 12 ? v * k : v));
 
-export const movedBy = (m: Matrix4, by: Vec3): Matrix4 => m.map((v, i) => (i % 4 === 3 && i < 12 ? v + by[(i - 3) / 4] : v));
+export const movedBy = (m: Matrix4, by: Vec3): Matrix4 =>
+  m.map((v, i) => (i % 4 === 3 && i < 12 ? v + by[(i - 3) / 4] : v));
 
 /** Degrees about x, then y, then z, of a turn (a row-by-row 3x3). */
 export function turnsOf(r: number[]): Vec3 {
   const y = Math.asin(Math.min(Math.max(-r[6], -1), 1));
-  const [x, z] = Math.abs(r[6]) < 0.999999 ? [Math.atan2(r[7], r[8]), Math.atan2(r[3], r[0])] : [Math.atan2(-r[5], r[4]), 0];
+  const [x, z] =
+    Math.abs(r[6]) < 0.999999 ? [Math.atan2(r[7], r[8]), Math.atan2(r[3], r[0])] : [Math.atan2(-r[5], r[4]), 0];
   return [x, y, z].map((v) => (v * 180) / Math.PI) as Vec3;
 }
 
 export function turned([x, y, z]: Vec3): number[] {
   const [a, b, c] = [x, y, z].map((v) => (v * Math.PI) / 180);
   const [ca, sa, cb, sb, cc, sc] = [Math.cos(a), Math.sin(a), Math.cos(b), Math.sin(b), Math.cos(c), Math.sin(c)];
-  return [cc * cb, cc * sb * sa - sc * ca, cc * sb * ca + sc * sa, sc * cb, sc * sb * sa + cc * ca, sc * sb * ca - cc * sa, -sb, cb * sa, cb * ca];
+  return [
+    cc * cb,
+    cc * sb * sa - sc * ca,
+    cc * sb * ca + sc * sa,
+    sc * cb,
+    sc * sb * sa + cc * ca,
+    sc * sb * ca - cc * sa,
+    -sb,
+    cb * sa,
+    cb * ca,
+  ];
 }
 
 /** A new world for a track; what lies in its scene goes along, so that nothing is seen to move. */
@@ -71,11 +90,15 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
   const ops: Op[] = [{ op: "replace", path: `/tracks/${track.id}/world`, value: world }];
   const lengths = (of: Layer, lies: Depth) => [
     ...everyKey(`/layers/${of.id}/place/depth/width`, lies.width, (w) => w * k),
-    ...meetingsOf(of).filter((m) => m.kind === "touches").flatMap((m) => everyKey(`/layers/${of.id}/meets/${m.id}/soft`, m.soft as Animated<number>, (w) => w * k)),
+    ...meetingsOf(of)
+      .filter((m) => m.kind === "touches")
+      .flatMap((m) => everyKey(`/layers/${of.id}/meets/${m.id}/soft`, m.soft as Animated<number>, (w) => w * k)),
   ];
   for (const matte of Object.values(shot.mattes))
     piecesOf(matte).forEach((piece) => {
-      if (piece.kind === "distance" && piece.track === track.id) for (const name of ["near", "far", "height"] as const) ops.push(...everyKey(`/mattes/${matte.id}/pieces/${piece.id}/${name}`, piece[name], (v) => v * k));
+      if (piece.kind === "distance" && piece.track === track.id)
+        for (const name of ["near", "far", "height"] as const)
+          ops.push(...everyKey(`/mattes/${matte.id}/pieces/${piece.id}/${name}`, piece[name], (v) => v * k));
     });
   for (const layer of Object.values(shot.layers)) {
     const depth = hasPlace(layer) ? layer.place.depth : null;
@@ -86,25 +109,36 @@ export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
     for (const id of hangingBelow(shot, layer.id)) {
       const child = shot.layers[id];
       const own = hasPlace(child) ? child.place.depth : null;
-      if (own) ops.push(...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3), ...lengths(child, own));
+      if (own)
+        ops.push(
+          ...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3),
+          ...lengths(child, own),
+        );
     }
   }
   return ops;
 }
 
 /** Where a layer in depth lies at a frame, what it hangs from included: a turn, a place, and whose scene it is. */
-export function modelOf(shot: Shot, layer: Layer, frame: number): { turn: number[]; place: Vec3; track: string | null } | null {
+export function modelOf(
+  shot: Shot,
+  layer: Layer,
+  frame: number,
+): { turn: number[]; place: Vec3; track: string | null } | null {
   const depth = hasPlace(layer) ? layer.place.depth : null;
   if (!depth || isVeil(layer)) return null;
   const own = { turn: turned(sample(depth.rotation, frame)), place: sample(depth.position, frame), track: depth.track };
   const above = layer.place.hang ? modelOf(shot, shot.layers[layer.place.hang.layer], frame) : null;
   if (!above) return own;
   const r = above.turn;
-  const place = [0, 1, 2].map((k) => above.place[k] + [0, 1, 2].reduce((sum, c) => sum + r[k * 3 + c] * own.place[c], 0)) as Vec3;
+  const place = [0, 1, 2].map(
+    (k) => above.place[k] + [0, 1, 2].reduce((sum, c) => sum + r[k * 3 + c] * own.place[c], 0),
+  ) as Vec3;
   return { turn: times3(r, own.turn), place, track: above.track };
 }
 
-const times3 = (a: number[], b: number[]) => [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => [0, 1, 2].reduce((s, i) => s + a[row * 3 + i] * b[i * 3 + c], 0)));
+const times3 = (a: number[], b: number[]) =>
+  [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => [0, 1, 2].reduce((s, i) => s + a[row * 3 + i] * b[i * 3 + c], 0)));
 
 function hangsInDepth(shot: Shot, id: string): boolean {
   const layer = shot.layers[id];
@@ -113,18 +147,26 @@ function hangsInDepth(shot: Shot, id: string): boolean {
 }
 
 function hangingBelow(shot: Shot, id: string): string[] {
-  const own = Object.values(shot.layers).filter((l) => hasPlace(l) && l.place.hang?.layer === id).map((l) => l.id);
+  const own = Object.values(shot.layers)
+    .filter((l) => hasPlace(l) && l.place.hang?.layer === id)
+    .map((l) => l.id);
   return own.flatMap((child) => [child, ...hangingBelow(shot, child)]);
 }
 
 /** The frame's pose (3x4) in the track's world: world to camera, its turn without the world's scale. */
-export function poseIn(file: CameraFile, world: Matrix4, frame: number): { eye: Vec3; axes: [Vec3, Vec3, Vec3] } | null {
+export function poseIn(
+  file: CameraFile,
+  world: Matrix4,
+  frame: number,
+): { eye: Vec3; axes: [Vec3, Vec3, Vec3] } | null {
   const pose = file.frames.find((f) => f.frame === frame)?.world_to_camera;
   if (!pose) return null;
   const k = sizeOf4(world);
   const axes = [0, 1, 2].map((row) => {
     const axis = [pose[row * 4], pose[row * 4 + 1], pose[row * 4 + 2]];
-    return [0, 1, 2].map((r) => (world[r * 4] * axis[0] + world[r * 4 + 1] * axis[1] + world[r * 4 + 2] * axis[2]) / k) as Vec3;
+    return [0, 1, 2].map(
+      (r) => (world[r * 4] * axis[0] + world[r * 4 + 1] * axis[1] + world[r * 4 + 2] * axis[2]) / k,
+    ) as Vec3;
   });
   return { eye: through4(world, eyeOf(pose)), axes: axes as [Vec3, Vec3, Vec3] };
 }

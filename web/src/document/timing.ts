@@ -3,7 +3,11 @@ import { sample } from "./animate";
 import type { Animated, Layer, Shot } from "./types";
 import { footageOf, hasPicture } from "./layers";
 
-const rate = (text: string) => text.split("/").map(Number).reduce((a, b) => a / b);
+const rate = (text: string) =>
+  text
+    .split("/")
+    .map(Number)
+    .reduce((a, b) => a / b);
 
 /** How far footage has run since the first key of its speed: the sum of the speeds of the frames in between. */
 function run(speed: Animated<number>, frame: number): number {
@@ -30,7 +34,8 @@ export function footageFrame(shot: Shot, layer: Layer, frame: number): number {
 export function shotFrame(shot: Shot, layer: Layer, index: number): number {
   const { speed, start, position } = layer.time;
   const footage = shot.footage[footageOf(layer) ?? ""];
-  if (!footage || (!position && !speed.keys.length && speed.value === 1 && rate(footage.rate) === rate(shot.rate))) return index + start;
+  if (!footage || (!position && !speed.keys.length && speed.value === 1 && rate(footage.rate) === rate(shot.rate)))
+    return index + start;
   let best = [Infinity, start];
   for (let f = 0; f < shot.frames; f += 1) {
     const away = Math.abs(footageFrame(shot, layer, f) - index);

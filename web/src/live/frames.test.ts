@@ -1,7 +1,7 @@
 import { expect, test, vi } from "vitest";
-import { comboOf, onLayer } from "../bench/actions";
-import { line } from "../bench/CurveField";
-import { fps, parametersOf, timecode } from "../bench/names";
+import { comboOf, onLayer } from "../tools/actions";
+import { line } from "../sheet/CurveField";
+import { fps, parametersOf, timecode } from "../document/names";
 import { marks } from "../document/marks";
 import type { About, Layer, TrackFile } from "../document/types";
 import { useBench } from "../state/bench";
@@ -51,8 +51,15 @@ test("what is neither kept nor shown gives its memory back, soon", () => {
 });
 
 test("keys go to the effect of the same kind on another layer, whichever place it has", () => {
-  const effects = (...kinds: string[]) => ({ effects: Object.fromEntries(kinds.map((kind, i) => [`e${i}`, { id: `e${i}`, kind }])), chain: kinds.map((_, i) => `e${i}`), meets: {}, meeting: [] });
-  useBench.setState({ shot: { layers: { a: effects("blur", "grade", "blur"), b: effects("grade", "blur"), c: effects("glow") } } as never });
+  const effects = (...kinds: string[]) => ({
+    effects: Object.fromEntries(kinds.map((kind, i) => [`e${i}`, { id: `e${i}`, kind }])),
+    chain: kinds.map((_, i) => `e${i}`),
+    meets: {},
+    meeting: [],
+  });
+  useBench.setState({
+    shot: { layers: { a: effects("blur", "grade", "blur"), b: effects("grade", "blur"), c: effects("glow") } } as never,
+  });
   expect(onLayer("/layers/a/effects/e0/radius", "b")).toBe("/layers/b/effects/e1/radius");
   expect(onLayer("/layers/a/effects/e2/radius", "b")).toBe("/layers/b/effects/e1/radius");
   expect(onLayer("/layers/a/effects/e1/exposure", "c")).toBe("/layers/c/effects/none/exposure");
@@ -67,7 +74,8 @@ test("times are told in minutes, seconds and frames", () => {
 });
 
 test("key presses have one name each", () => {
-  const press = (key: string, more: Partial<KeyboardEvent> = {}) => comboOf({ key, ctrlKey: false, metaKey: false, shiftKey: false, ...more } as KeyboardEvent);
+  const press = (key: string, more: Partial<KeyboardEvent> = {}) =>
+    comboOf({ key, ctrlKey: false, metaKey: false, shiftKey: false, ...more } as KeyboardEvent);
   expect(press("z", { ctrlKey: true })).toBe("Ctrl+Z");
   expect(press("Z", { metaKey: true, shiftKey: true })).toBe("Ctrl+Shift+Z");
   expect(press(" ")).toBe("Space");
@@ -76,7 +84,13 @@ test("key presses have one name each", () => {
 });
 
 test("a drawn curve starts and ends at its points and goes through the middle one", () => {
-  const drawn = line([[0, 0], [0.5, 0.75], [1, 1]]).split(" ").map((p) => p.split(",").map(Number));
+  const drawn = line([
+    [0, 0],
+    [0.5, 0.75],
+    [1, 1],
+  ])
+    .split(" ")
+    .map((p) => p.split(",").map(Number));
   expect(drawn[0]).toEqual([0, 150]);
   expect(drawn.at(-1)).toEqual([150, 0]);
   expect(drawn[30]).toEqual([75, 37.5]);
@@ -84,20 +98,67 @@ test("a drawn curve starts and ends at its points and goes through the middle on
 });
 
 test("samples that are coming in stand over those stored", () => {
-  const file = { kind: "point", frames: [{ frame: 0, points: [[1, 1]], confidence: 0.9, lost: false }, { frame: 1, points: [null], confidence: 0, lost: true }] } as unknown as TrackFile;
-  const found = marks(file, [[0, 5, 5, 1, 0], [2, 7, 7, 0.5, 1], [3, 0, 0, 1, 0, 1, 2, 3, 4, 5, 6, 7, 8]]);
+  const file = {
+    kind: "point",
+    frames: [
+      { frame: 0, points: [[1, 1]], confidence: 0.9, lost: false },
+      { frame: 1, points: [null], confidence: 0, lost: true },
+    ],
+  } as unknown as TrackFile;
+  const found = marks(file, [
+    [0, 5, 5, 1, 0],
+    [2, 7, 7, 0.5, 1],
+    [3, 0, 0, 1, 0, 1, 2, 3, 4, 5, 6, 7, 8],
+  ]);
   expect(found.map((m) => [m.frame, m.lost, m.places])).toEqual([
-    [0, false, [[5, 5]]], [1, true, [null]], [2, true, [[7, 7]]], [3, false, [[1, 2], [3, 4], [5, 6], [7, 8]]],
+    [0, false, [[5, 5]]],
+    [1, true, [null]],
+    [2, true, [[7, 7]]],
+    [
+      3,
+      false,
+      [
+        [1, 2],
+        [3, 4],
+        [5, 6],
+        [7, 8],
+      ],
+    ],
   ]);
   expect(marks(undefined, undefined)).toEqual([]);
 });
 
 test("every parameter of a layer has a path and a name", () => {
   const p = { value: 0, keys: [] };
-  const layer = { content: { kind: "beneath" }, id: "v", opacity: p, time: { position: null }, cuts: {}, meets: {}, meeting: [], chain: ["b"], effects: { b: { kind: "blur", id: "b", on: true, mix: p, radius: p, cuts: { c: { id: "c", matte: "m", side: "inside", grow: p, soften: p } } } } } as unknown as Layer;
-  const about = { contents: [], effects: [{ kind: "blur", title: "Blur", params: [{ name: "radius", title: "Radius" }] }] } as unknown as About;
+  const layer = {
+    content: { kind: "beneath" },
+    id: "v",
+    opacity: p,
+    time: { position: null },
+    cuts: {},
+    meets: {},
+    meeting: [],
+    chain: ["b"],
+    effects: {
+      b: {
+        kind: "blur",
+        id: "b",
+        on: true,
+        mix: p,
+        radius: p,
+        cuts: { c: { id: "c", matte: "m", side: "inside", grow: p, soften: p } },
+      },
+    },
+  } as unknown as Layer;
+  const about = {
+    contents: [],
+    effects: [{ kind: "blur", title: "Blur", params: [{ name: "radius", title: "Radius" }] }],
+  } as unknown as About;
   expect(parametersOf(layer, about).map((n) => [n.path, n.title])).toEqual([
-    ["/layers/v/opacity", "opacity"], ["/layers/v/effects/b/mix", "blur: mix"], ["/layers/v/effects/b/radius", "blur: radius"],
-    ["/layers/v/effects/b/cuts/c/grow", "blur: cut: grow"], ["/layers/v/effects/b/cuts/c/soften", "blur: cut: soften"],
+    ["/layers/v/opacity", "opacity"],
+    ["/layers/v/effects/b/mix", "blur: mix"],
+    ["/layers/v/effects/b/radius", "blur: radius"],
+    ["/layers/v/effects/b/cuts/c/grow", "blur: cut: grow"],
+    ["/layers/v/effects/b/cuts/c/soften", "blur: cut: soften"],
   ]);
 });

@@ -84,7 +84,14 @@ class LiveSocket {
       this.take(id)?.resolve({ key, jpeg: new Blob([data.slice(4 + KEY_BYTES)], { type: "image/jpeg" }) });
       return;
     }
-    const message = JSON.parse(data) as { event?: Event; ask?: number; error?: string; superseded?: boolean; same?: string; keys?: Record<string, string> };
+    const message = JSON.parse(data) as {
+      event?: Event;
+      ask?: number;
+      error?: string;
+      superseded?: boolean;
+      same?: string;
+      keys?: Record<string, string>;
+    };
     if (message.event?.kind === "away") useConnection.getState().set("away");
     if (message.event?.kind === "back") useConnection.getState().set("there");
     if (message.event) for (const listener of this.listeners) listener(message.event);

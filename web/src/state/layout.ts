@@ -14,7 +14,8 @@ interface Layout {
 export const useLayout = create<Layout>()(
   persist(
     (set, get) => ({
-      lanes: null, shown: "all",
+      lanes: null,
+      shown: "all",
       setLanes: (lanes) => set({ lanes }),
       toggle: (shown) => set({ shown: get().shown === shown ? "all" : shown }),
     }),

@@ -3,7 +3,12 @@ import { create } from "zustand";
 import { queries, upload } from "../api/client";
 import { useBench } from "./bench";
 
-export interface Upload { id: string; name: string; share: number; stop: () => void }
+export interface Upload {
+  id: string;
+  name: string;
+  share: number;
+  stop: () => void;
+}
 interface Uploads {
   list: Upload[];
   /** Send files as one piece of footage; pictures of one kind make a sequence, other files go one by one. */
@@ -31,11 +36,17 @@ export function together(files: File[]): File[][] {
 export const useUploads = create<Uploads>((set) => {
   const one = async (files: File[], makeShot: boolean) => {
     const id = crypto.randomUUID();
-    const change = (part: Partial<Upload>) => set((s) => ({ list: s.list.map((u) => (u.id === id ? { ...u, ...part } : u)) }));
+    const change = (part: Partial<Upload>) =>
+      set((s) => ({ list: s.list.map((u) => (u.id === id ? { ...u, ...part } : u)) }));
     const name = files.length > 1 ? `${files[0].name} and ${files.length - 1} more` : files[0].name;
     set((s) => ({ list: [...s.list, { id, name, share: 0, stop: () => undefined }] }));
     try {
-      await upload(files, makeShot, (share) => change({ share }), (stop) => change({ stop }));
+      await upload(
+        files,
+        makeShot,
+        (share) => change({ share }),
+        (stop) => change({ stop }),
+      );
       await queries.invalidateQueries({ queryKey: ["runs"] });
     } catch (error) {
       useBench.getState().say((error as Error).message);
@@ -43,5 +54,8 @@ export const useUploads = create<Uploads>((set) => {
       set((s) => ({ list: s.list.filter((u) => u.id !== id) }));
     }
   };
-  return { list: [], send: async (files, makeShot) => void (await Promise.all(together(files).map((group) => one(group, makeShot)))) };
+  return {
+    list: [],
+    send: async (files, makeShot) => void (await Promise.all(together(files).map((group) => one(group, makeShot)))),
+  };
 });

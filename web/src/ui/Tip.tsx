@@ -7,7 +7,11 @@ export function Tip({ text, keys, children }: { text: string; keys?: string; chi
     <Tooltip.Root>
       <Tooltip.Trigger asChild>{children}</Tooltip.Trigger>
       <Tooltip.Portal>
-        <Tooltip.Content className="menu flex items-center gap-2 px-2 py-1 text-small" sideOffset={5} collisionPadding={8}>
+        <Tooltip.Content
+          className="menu flex items-center gap-2 px-2 py-1 text-small"
+          sideOffset={5}
+          collisionPadding={8}
+        >
           {text}
           {keys && <kbd className="mono rounded border border-line px-1 text-quiet">{keys}</kbd>}
         </Tooltip.Content>

@@ -4,7 +4,17 @@ import { calculate } from "./arithmetic";
 import { timeLeft } from "./WorkList";
 import type { Run } from "../document/types";
 
-test.each([["1+2*3", 7], ["(1+2)*3", 9], ["-4/2", -2], ["12.5", 12.5], ["100-50%", null], ["", null], ["2+", null], ["alert(1)", null], ["1/0", null]])("%s is %s", (text, value) => {
+test.each([
+  ["1+2*3", 7],
+  ["(1+2)*3", 9],
+  ["-4/2", -2],
+  ["12.5", 12.5],
+  ["100-50%", null],
+  ["", null],
+  ["2+", null],
+  ["alert(1)", null],
+  ["1/0", null],
+])("%s is %s", (text, value) => {
   expect(calculate(text)).toBe(value);
 });
 

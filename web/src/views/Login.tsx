@@ -14,13 +14,29 @@ export function Login() {
   };
   return (
     <main className="flex h-full items-center justify-center">
-      <form className="flex w-72 flex-col gap-3" onSubmit={(e) => { e.preventDefault(); void enter(); }}>
+      <form
+        className="flex w-72 flex-col gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          void enter();
+        }}
+      >
         <h1 className="text-title">Tropein</h1>
         <label className="flex flex-col gap-1 text-quiet">
           Password
-          <input className="field" type="password" autoFocus value={password} onChange={(e) => setPassword(e.target.value)} />
+          <input
+            className="field"
+            type="password"
+            autoFocus
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+          />
         </label>
-        {problem && <p role="alert" className="text-warn">{problem}</p>}
+        {problem && (
+          <p role="alert" className="text-warn">
+            {problem}
+          </p>
+        )}
         <button className="btn btn-main">Enter</button>
       </form>
     </main>

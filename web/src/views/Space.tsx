@@ -15,8 +15,15 @@ export function Space() {
       useBench.getState().say((error as Error).message);
     }
   };
-  const swept = storage.removed ? `${storage.removed} things nothing needed any more were removed, ${size(storage.freed)}.` : "Nothing had to be removed.";
-  const figures: [string, number, boolean?][] = [["footage", storage.media], ["tracks, cut-outs", storage.tracks], ["renders", storage.renders], ["free", storage.free, storage.free < 2e9]];
+  const swept = storage.removed
+    ? `${storage.removed} things nothing needed any more were removed, ${size(storage.freed)}.`
+    : "Nothing had to be removed.";
+  const figures: [string, number, boolean?][] = [
+    ["footage", storage.media],
+    ["tracks, cut-outs", storage.tracks],
+    ["renders", storage.renders],
+    ["free", storage.free, storage.free < 2e9],
+  ];
   return (
     <section aria-label="Space on the disk" className="rounded-lg border border-line bg-surface p-3 text-quiet">
       {storage.at && (
@@ -31,11 +38,19 @@ export function Space() {
       )}
       <div className="flex items-center gap-3">
         <p className="min-w-0 flex-1">
-          {storage.at ? `Looked through at ${new Date(storage.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}. ${swept}` : "The disk has not been looked through yet; that happens by itself every hour."}
+          {storage.at
+            ? `Looked through at ${new Date(storage.at).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}. ${swept}`
+            : "The disk has not been looked through yet; that happens by itself every hour."}
         </p>
-        <button className="btn" onClick={() => void sweep()}>Look through now</button>
+        <button className="btn" onClick={() => void sweep()}>
+          Look through now
+        </button>
       </div>
-      {storage.problems.map((p) => <p key={p} className="mt-2 text-warn">Could not be removed: {p}</p>)}
+      {storage.problems.map((p) => (
+        <p key={p} className="mt-2 text-warn">
+          Could not be removed: {p}
+        </p>
+      ))}
     </section>
   );
 }

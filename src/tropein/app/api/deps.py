@@ -16,15 +16,18 @@ from tropein.core.document.base import HASH_PATTERN, ID_PATTERN, MOST_FRAMES
 
 
 def work(request: Request) -> WorkContext:
-    return request.app.state.work
+    found: WorkContext = request.app.state.work
+    return found
 
 
 def pool(request: Request) -> PreviewPool:
-    return request.app.state.pool
+    found: PreviewPool = request.app.state.pool
+    return found
 
 
 def live_shots(request: Request) -> LiveShots:
-    return request.app.state.live_shots
+    found: LiveShots = request.app.state.live_shots
+    return found
 
 
 def db(request: Request) -> Iterator[Session]:

@@ -116,13 +116,13 @@ class HistoryItem(BaseModel):
     created: datetime
 
 
-def _out(state: shots.ShotState | shots.Stepped, status: int = 200) -> Any:
+def _out(state: shots.ShotState | shots.Stepped, status: int = 200) -> Response:
     """A ShotOut, or Steps, of what was validated as it was stored."""
     return Response(orjson.dumps(state), status, media_type="application/json")
 
 
-@router.get("/{shot_id}/steps")
-def steps(shot_id: IdInPath, base: Annotated[int, Query(ge=0, lt=2**31)], db: Db) -> Steps:
+@router.get("/{shot_id}/steps", response_model=Steps)
+def steps(shot_id: IdInPath, base: Annotated[int, Query(ge=0, lt=2**31)], db: Db) -> Response:
     """What was done since a revision."""
     return _out(shots.since(db, shot_id, base))
 
@@ -153,16 +153,16 @@ def _card(db: Db, row: ShotRow, count: int) -> ShotCard:
         return ShotCard(**facts, frames=1, trim=(0, 0), rate="24/1", size=(1, 1), layers=0, problems=unread)
 
 
-@router.post("", status_code=201)
-def make_shot(body: NewShot, db: Db) -> ShotOut:
+@router.post("", status_code=201, response_model=ShotOut)
+def make_shot(body: NewShot, db: Db) -> Response:
     item = shelf.item(db, body.shelf)
     if item.kind == "sound":
         raise BadInput("A shot needs pictures; this is sound.")
     return _out(shots.create(db, shot_on(shelf.footage_of(item), body.name)), 201)
 
 
-@router.get("/{shot_id}")
-def get_shot(shot_id: IdInPath, db: Db) -> ShotOut:
+@router.get("/{shot_id}", response_model=ShotOut)
+def get_shot(shot_id: IdInPath, db: Db) -> Response:
     return _out(shots.state(db, shot_id))
 
 
@@ -174,14 +174,14 @@ def delete_shot(shot_id: IdInPath, db: Db, work: Work, after: BackgroundTasks) -
     shots.delete(db, shot_id)
 
 
-@router.post("/{shot_id}/copy", status_code=201)
-def copy_shot(shot_id: IdInPath, db: Db) -> ShotOut:
+@router.post("/{shot_id}/copy", status_code=201, response_model=ShotOut)
+def copy_shot(shot_id: IdInPath, db: Db) -> Response:
     """A second shot with the same document, to try something else in."""
     return _out(shots.copy(db, shot_id), 201)
 
 
-@router.post("/{shot_id}/edits")
-def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> Steps:
+@router.post("/{shot_id}/edits", response_model=Steps)
+def edit_shot(shot_id: IdInPath, body: Edit, db: Db) -> Response:
     return _out(shots.apply(db, shot_id, body.base, body.label, body.ops, body.client, body.key))
 
 
@@ -203,21 +203,21 @@ class Done(BaseModel):
     note: str
 
 
-@router.post("/{shot_id}/do")
-def do(shot_id: IdInPath, body: Given, db: Db) -> Done:
+@router.post("/{shot_id}/do", response_model=Done)
+def do(shot_id: IdInPath, body: Given, db: Db) -> Response:
     """Give a command (see /about for those there are)."""
     state, change = shots.give(db, shot_id, body.base, body.command, body.arguments, body.client, body.key)
     done = {"shot": state, "select": change.select, "note": change.note}
-    return Response(orjson.dumps(done), media_type="application/json")  # type: ignore[return-value]
+    return Response(orjson.dumps(done), media_type="application/json")
 
 
-@router.post("/{shot_id}/undo")
-def undo(shot_id: IdInPath, body: Who, db: Db) -> Steps:
+@router.post("/{shot_id}/undo", response_model=Steps)
+def undo(shot_id: IdInPath, body: Who, db: Db) -> Response:
     return _out(shots.undo(db, shot_id, body.client, body.base))
 
 
-@router.post("/{shot_id}/redo")
-def redo(shot_id: IdInPath, body: Who, db: Db) -> Steps:
+@router.post("/{shot_id}/redo", response_model=Steps)
+def redo(shot_id: IdInPath, body: Who, db: Db) -> Response:
     return _out(shots.redo(db, shot_id, body.client, body.base))
 
 

@@ -157,7 +157,7 @@ def _track(db: Db, shot_id: str, track_id: str) -> tuple[Shot, Track]:
 
 
 def _stored(work: WorkContext, file: FileBase) -> dict[str, Any]:
-    lost = sum(s.lost for s in file.frames)  # type: ignore[attr-defined]
+    lost = sum(s.lost for s in file.frames)
     return {"samples": work.artefacts.put_track(file), "lost_frames": lost, "note": ""}
 
 

@@ -76,7 +76,7 @@ async def _until(stop: asyncio.Event, slots: int, context: WorkContext) -> None:
             update_heartbeat_interval=min(HEARTBEAT_S, stalled / 3), stalled_worker_timeout=stalled,
             fetch_job_polling_interval=2, install_signal_handlers=False,
         )  # fmt: skip
-        working = asyncio.create_task(worker.run())
+        working = asyncio.create_task(worker.run())  # type: ignore[no-untyped-call]
         beside = [asyncio.create_task(_rescue(app, stalled, context)), asyncio.create_task(sweep.now_and_then(context))]
         asked = asyncio.create_task(stop.wait())
         try:
@@ -94,7 +94,7 @@ async def _until(stop: asyncio.Event, slots: int, context: WorkContext) -> None:
 
 async def _leave(app: App, worker: Worker, working: asyncio.Task[None]) -> None:
     """End in order; what is not finished soon is left to other workers, which take it up at once."""
-    worker.stop()
+    worker.stop()  # type: ignore[no-untyped-call]
     await asyncio.wait([working], timeout=STOP_S - 0.5)
     if not working.done():
         with contextlib.suppress(Exception):

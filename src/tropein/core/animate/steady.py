@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -33,7 +34,7 @@ def held(path: Path, frame: float, reference: float, parts: tuple[str, ...], smo
     )
 
 
-def share(matrix: Matrix, strength: float, about: np.ndarray) -> Matrix:
+def share(matrix: Matrix, strength: float, about: np.ndarray[Any, Any]) -> Matrix:
     """A share of a similarity: of its turn, of its growth, and of where it takes a point."""
     if strength >= 1:
         return matrix
@@ -66,6 +67,6 @@ def filling_zoom(
     return zoom
 
 
-def _inside(back: Matrix, window: np.ndarray, w: int, h: int) -> bool:
+def _inside(back: Matrix, window: np.ndarray[Any, Any], w: int, h: int) -> bool:
     p = apply(back, window)
     return bool((p >= -0.01).all() and (p[:, 0] <= w + 0.01).all() and (p[:, 1] <= h + 0.01).all())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,7 +44,7 @@ def numbers(speed: AnimatedNumber | None) -> tuple[tuple[float, float, str, tupl
     return tuple((k.frame, k.value, k.ease, k.handles) for k in speed.keys) if speed is not None else ()
 
 
-def _run(keys: tuple, frame: float) -> float:
+def _run(keys: tuple[Any, ...], frame: float) -> float:
     """Frames run since the first key: the sum of the speeds of the frames in between, and of a part of one."""
     first, last = keys[0][0], keys[-1][0]
     sums = _sums(keys)
@@ -57,7 +58,7 @@ def _run(keys: tuple, frame: float) -> float:
 
 
 @lru_cache(64)
-def _sums(keys: tuple) -> NDArray[np.float64]:
+def _sums(keys: tuple[Any, ...]) -> NDArray[np.float64]:
     speed: AnimatedNumber = Animated.model_construct(
         value=keys[0][1], keys=[Key.model_construct(frame=f, value=v, ease=e, handles=h) for f, v, e, h in keys]
     )

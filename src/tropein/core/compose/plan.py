@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -319,7 +319,7 @@ class Planner:
             where = self._effect_cut(picture, layer, effect, frame, scale)
 
             def make(
-                p: Picture, *limit: Coverage, kind: str = effect.kind, values: dict = values, mix: float = mix
+                p: Picture, *limit: Coverage, kind: str = effect.kind, values: dict[str, Any] = values, mix: float = mix
             ) -> Picture:
                 done = run(kind, p, values, scale)
                 if limit:

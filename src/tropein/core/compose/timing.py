@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 from tropein.core.animate.time_map import content_frame, numbers
 from tropein.core.document import Layer, Shot, parse_rate
 
 MOST_WAYS = 64
-_shown: dict[tuple, tuple[int | None, ...]] = {}
+_shown: dict[tuple[Any, ...], tuple[int | None, ...]] = {}
 
 
 def layer_frame(shot: Shot, layer: Layer, frame: float) -> float | None:

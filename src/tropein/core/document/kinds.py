@@ -36,7 +36,7 @@ class Family(Generic[K]):
     def __init__(self, name: str, package: str, base: type[K]) -> None:
         self.name, self.package, self.base = name, package, base
         self._kinds: dict[str, type[K]] = {}
-        self.unknown: type[K] = type(  # type: ignore[assignment]
+        self.unknown: type[K] = type(
             f"Unknown{base.__name__}", (base,),
             {"__module__": base.__module__, "__doc__": f"A kind of {name} that is not installed here.", "unknown": True,
              "__annotations__": {"unknown": "ClassVar[bool]"}, "model_config": ConfigDict(extra="allow")},

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +18,7 @@ from tropein.core.raster.tone import tone
 Points = tuple[tuple[float, float], ...]
 
 
-def curve_values(points: Points, x: NDArray) -> NDArray:
+def curve_values(points: Points, x: NDArray[Any]) -> NDArray[Any]:
     """A drawn curve at x: monotone cubic between its points, level before the first, beyond 1 going on as a gain."""
     from scipy.interpolate import PchipInterpolator  # slow to import, and the server never needs it
 

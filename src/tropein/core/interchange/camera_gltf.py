@@ -104,7 +104,7 @@ def read(data: bytes, suffix: str, size: tuple[int, int], fps: float) -> Move:
         return np.frombuffer(blob, "<f4", a.count * width, start).reshape(a.count, width).astype(float)
 
     node = doc.nodes[index]
-    moved: dict[str, tuple[NDArray, NDArray]] = {}
+    moved: dict[str, tuple[NDArray[Any], NDArray[Any]]] = {}
     try:
         for animation in doc.animations:
             for channel in animation.channels:
@@ -157,7 +157,7 @@ def _local(node: Any) -> NDArray[np.float64]:
     return out
 
 
-def _slerp(times: NDArray, turns: NDArray, at: float) -> NDArray[np.float64]:
+def _slerp(times: NDArray[Any], turns: NDArray[Any], at: float) -> NDArray[np.float64]:
     from scipy.spatial.transform import Slerp
 
     rotations = Rotation.from_quat(turns)

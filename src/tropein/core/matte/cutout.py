@@ -9,6 +9,7 @@ ground, is decided beforehand. The same input gives the same matte.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -160,7 +161,7 @@ def _cut(picture: Picture, labels: NDArray[np.uint8], rounds: int) -> NDArray[np
     return out
 
 
-def _cleaned(mask: NDArray, marks: NDArray[np.uint8] | None) -> Mask:
+def _cleaned(mask: NDArray[Any], marks: NDArray[np.uint8] | None) -> Mask:
     """Without crumbs and pinholes; what a stroke names stays as it says."""
     mask = np.asarray(mask > 0.5)
     count, parts, facts, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=4)

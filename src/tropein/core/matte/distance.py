@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 Plane = NDArray[np.float32]
 
 
-def coverage(distance: NDArray[np.floating], near: float, far: float) -> Plane:
+def coverage(distance: NDArray[np.floating[Any]], near: float, far: float) -> Plane:
     """0 up to `near`, 1 from `far` on, a smoothstep in between; the other way round where far is nearer than near."""
     if abs(far - near) < 1e-9:
         return (distance >= near).astype(np.float32)

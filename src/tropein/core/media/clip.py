@@ -6,6 +6,7 @@ from bisect import bisect_right
 from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import cv2
@@ -177,7 +178,7 @@ def planes_of(frame: VideoFrame, record: MediaRecord) -> yuv.Planes | None:
     return yuv.Planes(y, u, v, rest[0] if rest else None, parts[0].bits, kr, kb, full, record.siting)
 
 
-def to_rgb(frame: VideoFrame, record: MediaRecord) -> NDArray:
+def to_rgb(frame: VideoFrame, record: MediaRecord) -> NDArray[Any]:
     """A decoded picture as RGB(A) codes: uint8, or uint16 when it has more bits."""
     deep = any(component.bits > 8 for component in frame.format.components)
     alpha = record.alpha
@@ -187,9 +188,11 @@ def to_rgb(frame: VideoFrame, record: MediaRecord) -> NDArray:
     return frame.reformat(format=target, src_colorspace=_SWS.get(record.matrix, Colorspace.ITU709)).to_ndarray()
 
 
-def _plane(frame: VideoFrame, i: int, dtype: type) -> NDArray:
+def _plane(frame: VideoFrame, i: int, dtype: type) -> NDArray[Any]:
     plane = frame.planes[i]
-    rows: NDArray = np.frombuffer(memoryview(plane), dtype).reshape(-1, plane.line_size // np.dtype(dtype).itemsize)
+    rows: NDArray[Any] = np.frombuffer(memoryview(plane), dtype).reshape(
+        -1, plane.line_size // np.dtype(dtype).itemsize
+    )
     return np.ascontiguousarray(rows[: plane.height, : plane.width])
 
 

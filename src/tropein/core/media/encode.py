@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import av
 import cv2
@@ -39,7 +39,7 @@ class Target:
         return (w + w % 2, h + h % 2) if self.format == "h264" else (w, h)
 
 
-def straight(pixels: Pixels) -> np.ndarray:
+def straight(pixels: Pixels) -> np.ndarray[Any, Any]:
     """(h, w, 4) uint16, display-encoded, straight alpha."""
     a = pixels[..., 3:4]
     colour = np.concatenate([pixels[..., :3] / np.maximum(a, 1e-5) * (a > 0), a], 2)

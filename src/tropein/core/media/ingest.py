@@ -6,6 +6,7 @@ import json
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -63,7 +64,7 @@ def _pictures(folder: Path, paths: list[Path], record: MediaRecord, progress: Pr
     writers = {n: ProxyWriter(folder / f"proxy-{n}.zip", record.alpha, record.proxy_space) for n in levels}
     reader = ClipReader(paths[0], record) if record.kind == "clip" else None
     wanted = {round(f) for f in np.linspace(0, record.frames - 1, min(THUMBS, record.frames))}
-    thumbs: list[np.ndarray] = []
+    thumbs: list[np.ndarray[Any, Any]] = []
     count = 0
     try:
         for i in range(record.frames):
@@ -106,7 +107,7 @@ def _pictures(folder: Path, paths: list[Path], record: MediaRecord, progress: Pr
     return replace(record, frames=count, pts=record.pts[:count])
 
 
-def _shown(pixels: Pixels) -> np.ndarray:
+def _shown(pixels: Pixels) -> np.ndarray[Any, Any]:
     """Display-encoded (h, w, 3) BGR over the checker."""
     return to_display(over_checker(pixels))[..., ::-1]
 
@@ -122,6 +123,6 @@ def _poster(folder: Path, pixels: Pixels) -> None:
     cv2.imwrite(str(folder / "poster.jpg"), picture, [cv2.IMWRITE_JPEG_QUALITY, 88])
 
 
-def _thumb(pixels: Pixels) -> np.ndarray:
+def _thumb(pixels: Pixels) -> np.ndarray[Any, Any]:
     h, w = pixels.shape[:2]
     return _shown(_fit(pixels, min(400, round(w * THUMB_HEIGHT / h)), THUMB_HEIGHT))

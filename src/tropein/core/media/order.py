@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -219,7 +220,7 @@ def _conformed(times: list[int], base: Fraction, average: Fraction, name: str, g
 
 def _conformed_to(
     times: list[int], base: Fraction, rate: Fraction, last_s: float, notes: list[str], start: float,
-    shown: np.ndarray | None = None,
+    shown: np.ndarray[Any, Any] | None = None,
 ) -> Order:  # fmt: skip
     if shown is None:
         shown = (np.array(times, np.float64) - times[0]) * float(base)

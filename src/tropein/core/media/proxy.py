@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -80,7 +81,7 @@ class ProxyReader:
             codes = np.concatenate([codes, alpha], 2)
         return from_codes(codes, self.record.proxy_space)
 
-    def grey(self, index: int) -> np.ndarray:
+    def grey(self, index: int) -> np.ndarray[Any, Any]:
         """Frame `index` as (h, w) uint8 luma, straight from the JPEG."""
         return simplejpeg.decode_jpeg(self.jpeg(index), "GRAY")[..., 0]
 

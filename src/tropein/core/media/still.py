@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -40,7 +41,7 @@ def measure(path: Path) -> tuple[int, int]:
     return int(size[0]), int(size[1])
 
 
-def read(path: Path) -> tuple[NDArray, str, bool]:
+def read(path: Path) -> tuple[NDArray[Any], str, bool]:
     """(values, colour space, premultiplied): values (h, w, 3 or 4), uint8, uint16 or float32, channels RGB(A).
 
     Integers are display-encoded with straight alpha; EXR is linear and premultiplied, as that format's standard says.

@@ -30,7 +30,7 @@ def turning_of(frame: VideoFrame) -> Turning:
     return Turning(mirrored, round(float(np.degrees(np.arctan2(-b, a))) / 90) * 90 % 360)
 
 
-def turned(pixels: NDArray, mirrored: bool, degrees: int) -> NDArray:
+def turned(pixels: NDArray[Any], mirrored: bool, degrees: int) -> NDArray[Any]:
     """A picture (h, w, ...) upright; a view, not a copy, where nothing is to be done or it can be one."""
     if mirrored:
         pixels = pixels[:, ::-1]

@@ -11,6 +11,7 @@ from tropein.core.animate.sample import sample
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.step import Step, step
 from tropein.core.document import PIECES, AnimatedNumber, Colour, Layer, control
+from tropein.core.matte.chroma import Keying
 from tropein.core.matte.screen import CELL_PX
 from tropein.core.pieces import keying
 from tropein.core.pieces.own import AgainstEmpty, spread
@@ -93,8 +94,8 @@ class ChromaPiece(AgainstEmpty):
         kept = self._kept_beside(on, layer, keyed, picture, working, frame)
         return made if kept is None else step("kept-beside-key", (), (made, picture, kept), cov.mix_where)
 
-    def _keying(self, frame: float) -> keying.Keying:
-        return keying.Keying(*(sample(v, frame) for v in (self.low, self.high, self.core, self.spill, self.balance)))
+    def _keying(self, frame: float) -> Keying:
+        return Keying(*(sample(v, frame) for v in (self.low, self.high, self.core, self.spill, self.balance)))
 
     def _kept_beside(
         self, on: Mattes, layer: Layer, keyed: Step, picture: Step, working: float, frame: float

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
@@ -55,7 +55,7 @@ class FacePiece(PieceBase):
         return step("face-part", ([points.tolist() for points in loops], count, window), (), make)
 
 
-def _smooth_loop(points: np.ndarray, window: Window) -> Coverage:
+def _smooth_loop(points: np.ndarray[Any, Any], window: Window) -> Coverage:
     """A closed curve through the points, its tangents those of Catmull and Rom (1974)."""
     tangent = (np.roll(points, -1, 0) - np.roll(points, 1, 0)) / 6
     none = np.zeros((len(points), 2))

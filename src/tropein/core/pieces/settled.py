@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from hashlib import blake2b
-from typing import Protocol
+from typing import Any, Protocol
 
 import cv2
 import numpy as np
@@ -99,7 +99,7 @@ def _settled(
     return _sized(cutout.edged(mask, rgb) if rgb.shape[1] >= w else np.uint8(mask) * 255, picture)
 
 
-def _sized(plane: np.ndarray, picture: Picture) -> Coverage:
+def _sized(plane: np.ndarray[Any, Any], picture: Picture) -> Coverage:
     h, w = picture.pixels.shape[:2]
     how = cv2.INTER_AREA if w < plane.shape[1] else cv2.INTER_LINEAR
     fitted = plane if plane.shape == (h, w) else cv2.resize(plane, (w, h), interpolation=how)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import model_validator
@@ -63,7 +63,7 @@ class ShapePiece(PieceBase):
             "shape", key, (), lambda: cov.mean([fill(v, w, window, closed=closed, grow=grow) for v, w in moments])
         )
 
-    def drawn(self, on: Mattes, frame: float) -> tuple[np.ndarray, np.ndarray] | None:
+    def drawn(self, on: Mattes, frame: float) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]] | None:
         """Vertices and soft widths in pixels of the frame, where the ride takes them; None when the ride hides it."""
         scale = on.pictures.scale
         still = self.outline.still
@@ -88,16 +88,18 @@ class ShapePiece(PieceBase):
         return places.ridden(self.ride, points.mean(0), frame)
 
 
-def _flat(outline: Outline, closed: bool, scale: float) -> tuple[np.ndarray, np.ndarray]:
+def _flat(outline: Outline, closed: bool, scale: float) -> tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]:
     """An outline as a polygon fine enough for a scale, in pixels of the shot, and how soft it is at each vertex."""
     n = np.array([p.numbers() for p in outline.points])
     return flatten(n[:, :2], n[:, 2:4], n[:, 4:6], n[:, 6:8], closed, scale)
 
 
-_flats: Kept[tuple[np.ndarray, np.ndarray]] = Kept(lambda s, scale: _flat(s.outline.value, s.closed, scale))
+_flats: Kept[tuple[np.ndarray[Any, Any], np.ndarray[Any, Any]]] = Kept(
+    lambda s, scale: _flat(s.outline.value, s.closed, scale)
+)
 
 
-def _growth(matrix: Matrix, points: np.ndarray) -> np.ndarray:
+def _growth(matrix: Matrix, points: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
     """(n,) by how much lengths grow at some points under a projective matrix."""
     w = points @ matrix[2, :2] + matrix[2, 2]
     return np.sqrt(np.abs(np.linalg.det(matrix)) / np.abs(w) ** 3)

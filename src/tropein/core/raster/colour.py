@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -103,7 +104,7 @@ def look_up(bits: np.uint32, curve: Table) -> np.float32:
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float, out: NDArray) -> None:
+def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float, out: NDArray[Any]) -> None:
     h, w, _ = pixels.shape
     half, high = np.float32(0.5), np.float32(top)
     for y in nb.prange(h):
@@ -136,10 +137,10 @@ def _to_bytes(bits: NDArray[np.int32], codes: NDArray[np.uint8], low: int, out: 
                 out[y, x, c] = codes[min(max((bits[y, x, c] >> 12) - first, np.int32(0)), last)]
 
 
-def to_display(pixels: Pixels, dtype: type = np.uint8) -> NDArray:
+def to_display(pixels: Pixels, dtype: type = np.uint8) -> NDArray[Any]:
     """(h, w, 4) linear pixels over black as display-encoded (h, w, 3) integers, uint8 or uint16."""
     pixels = np.ascontiguousarray(pixels)
-    out: NDArray = np.empty((*pixels.shape[:2], 3), dtype)
+    out: NDArray[Any] = np.empty((*pixels.shape[:2], 3), dtype)
     if out.dtype == np.uint8:
         _to_bytes(pixels.view(np.int32), _byte_table(), int(_BYTES_LOW), out)
         return out
@@ -148,7 +149,7 @@ def to_display(pixels: Pixels, dtype: type = np.uint8) -> NDArray:
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _from_codes(codes: NDArray, curve: Table, out: Pixels) -> None:
+def _from_codes(codes: NDArray[Any], curve: Table, out: Pixels) -> None:
     h, w, n = codes.shape
     top = np.float32(1.0) / np.float32(curve.size - 1)
     for y in nb.prange(h):
@@ -161,7 +162,7 @@ def _from_codes(codes: NDArray, curve: Table, out: Pixels) -> None:
             out[y, x, 3] = a
 
 
-def from_codes(codes: NDArray, space: str) -> Pixels:
+def from_codes(codes: NDArray[Any], space: str) -> Pixels:
     """(h, w, 3 or 4) uint8 or uint16 codes with straight alpha as linear premultiplied (h, w, 4) float32."""
     bits = 8 * codes.dtype.itemsize
     if per_channel(space, WORKING):

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,7 +35,7 @@ class Lens:
         reach = float(np.hypot(*size)) / 2
         return reach / float(np.hypot(*(self.straight(np.array(self.centre) + [reach, 0]) - self.centre))) - 1
 
-    def seen(self, points: NDArray) -> Array:
+    def seen(self, points: NDArray[Any]) -> Array:
         """Where points (..., 2) of the straight picture are seen."""
         away = np.asarray(points, np.float64) - self.centre
         r2 = (away**2).sum(-1, keepdims=True)
@@ -42,7 +43,7 @@ class Lens:
             r2 = np.minimum(r2, -1 / (3 * self.bend))
         return away * (1 + self.bend * r2) + self.centre
 
-    def straight(self, points: NDArray) -> Array:
+    def straight(self, points: NDArray[Any]) -> Array:
         """Where seen points (..., 2) lie in the straight picture."""
         away = np.asarray(points, np.float64) - self.centre
         if self.bend == 0:
@@ -74,7 +75,7 @@ class Bending:
     def then(self, after: Array) -> Bending:
         return Bending.of(self.lens, after @ self.matrix)
 
-    def seen(self, points: NDArray) -> Array:
+    def seen(self, points: NDArray[Any]) -> Array:
         """Points (n, 2) of the straight picture, in the target."""
         p = np.c_[self.lens.seen(points), np.ones(len(points))] @ self.matrix.T
         return p[:, :2] / p[:, 2:]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -51,11 +51,11 @@ class Move:
         s = scale / working
         return Move(np.array([[a * s, b * s, c * scale], [d * s, e * s, f * scale], [g / working, h / working, i]]))
 
-    def key(self) -> tuple:
+    def key(self) -> tuple[Any, ...]:
         """What tells it from others."""
         return [round(v, 9) for row in self.matrix.tolist() for v in row], self.bending
 
-    def of(self, points: NDArray) -> NDArray[np.float64]:
+    def of(self, points: NDArray[Any]) -> NDArray[np.float64]:
         """Where points (n, 2) of the picture are seen."""
         moved = apply(self.matrix, points)
         return moved if self.bending is None else self.bending.seen(moved)
@@ -82,12 +82,12 @@ def rotation(angle_deg: float) -> Matrix:
     return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
 
 
-def quad_to_quad(source: NDArray, target: NDArray) -> Matrix:
+def quad_to_quad(source: NDArray[Any], target: NDArray[Any]) -> Matrix:
     """The homography that takes four points (4, 2) to four others. Hartley & Zisserman 2004, section 4.1."""
     return cv2.getPerspectiveTransform(np.float32(source), np.float32(target)).astype(np.float64)
 
 
-def apply(matrix: Matrix, points: NDArray) -> NDArray:
+def apply(matrix: Matrix, points: NDArray[Any]) -> NDArray[Any]:
     """(n, 2) points through a 3x3 matrix."""
     p = np.c_[points, np.ones(len(points))] @ matrix.T
     return p[:, :2] / p[:, 2:]

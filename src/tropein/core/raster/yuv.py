@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numba as nb
 import numpy as np
@@ -53,10 +54,10 @@ class Planes:
     `kr`, `kb` are the matrix' luma weights (Rec.709: 0.2126, 0.0722); `siting` a key of SITINGS.
     """
 
-    y: NDArray
-    u: NDArray
-    v: NDArray
-    alpha: NDArray | None = None
+    y: NDArray[Any]
+    u: NDArray[Any]
+    v: NDArray[Any]
+    alpha: NDArray[Any] | None = None
     bits: int = 8
     kr: float = 0.2126
     kb: float = 0.0722

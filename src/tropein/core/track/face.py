@@ -209,7 +209,7 @@ def _fused(pictures: ColourPictures, raw: dict[int, Mesh], first: int, last: int
     return _measured(raw, forward, backward, doubt, first, last)
 
 
-def _carry(before: NDArray[np.uint8], after: NDArray[np.uint8], mesh: Mesh) -> tuple[NDArray, NDArray]:
+def _carry(before: NDArray[np.uint8], after: NDArray[np.uint8], mesh: Mesh) -> tuple[NDArray[Any], NDArray[Any]]:
     """The mesh's points (n, 2) moved by flow, and which of them came back when flowed back."""
     p = (mesh[:, :2] - 0.5).astype(np.float32).reshape(-1, 1, 2)
     q, ok, _ = cv2.calcOpticalFlowPyrLK(before, after, p, None, **_LK)
@@ -218,7 +218,7 @@ def _carry(before: NDArray[np.uint8], after: NDArray[np.uint8], mesh: Mesh) -> t
     return q[:, 0].astype(np.float64) + 0.5, (ok[:, 0] == 1) & (ok2[:, 0] == 1) & (error < FLOW_ERROR_PX)
 
 
-def _pulled(carried: NDArray, good: NDArray, before: Mesh, mesh: Mesh, pull: NDArray) -> Mesh:
+def _pulled(carried: NDArray[Any], good: NDArray[Any], before: Mesh, mesh: Mesh, pull: NDArray[Any]) -> Mesh:
     """Carried points pulled towards the mesh; where flow failed, carried by the similarity of those where it did not.
     What flow would throw far from the mesh is believed to the mesh."""
     place = carried.copy()

@@ -62,7 +62,7 @@ def follow_features(
     return tracks[(~np.isnan(tracks[..., 0])).sum(1) >= MIN_FRAMES], cuts
 
 
-def _step(before: NDArray, after: NDArray, points: NDArray) -> tuple[NDArray, NDArray[np.bool_]]:
+def _step(before: NDArray[Any], after: NDArray[Any], points: NDArray[Any]) -> tuple[NDArray[Any], NDArray[np.bool_]]:
     p = points.reshape(-1, 1, 2)
     moved, ok, _ = cv2.calcOpticalFlowPyrLK(before, after, p, None, **_LK)
     back, ok2, _ = cv2.calcOpticalFlowPyrLK(after, before, moved, None, **_LK)
@@ -70,7 +70,7 @@ def _step(before: NDArray, after: NDArray, points: NDArray) -> tuple[NDArray, ND
     return moved[:, 0], (ok[:, 0] == 1) & (ok2[:, 0] == 1) & (error < FORWARD_BACKWARD_PX)
 
 
-def _new_points(picture: NDArray, taken: NDArray, masked: NDArray[np.bool_] | None) -> NDArray[np.float32]:
+def _new_points(picture: NDArray[Any], taken: NDArray[Any], masked: NDArray[np.bool_] | None) -> NDArray[np.float32]:
     """Corners (Shi & Tomasi 1994) spread over the picture: a few in every cell, away from those that are followed."""
     free = np.full(picture.shape, 255, np.uint8)
     if masked is not None:

@@ -6,6 +6,8 @@ the thing, in the box's own coordinates, is moved so that the colours inside and
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -28,7 +30,7 @@ FROM_GRID = np.array(
 _FAR = np.hypot(GRID[..., 0], GRID[..., 1])
 
 
-def sampled(picture: NDArray, box: Matrix) -> NDArray:
+def sampled(picture: NDArray[Any], box: Matrix) -> NDArray[Any]:
     """The surroundings of a box (side, side, ...): `box` (3x3) takes places in the box to pixels (whole at centres)."""
     m = (box @ FROM_GRID)[:2]
     return cv2.warpAffine(
@@ -95,7 +97,7 @@ class Figure:
         self.mask = _moved(self.mask, np.array([-went[0], -went[1], 0]))
         return went
 
-    def _count(self, crop: NDArray, mask: NDArray, share: float) -> None:
+    def _count(self, crop: NDArray[Any], mask: NDArray[Any], share: float) -> None:
         index = _bins(crop).ravel()
         ground = np.where(_FAR < 2.2, np.clip(1 - mask * 1.25, 0, 1), 0)
         for kept, weight in ((self._inside, np.clip(mask * 2 - 1, 0, 1)), (self._outside, ground)):

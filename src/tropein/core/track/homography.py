@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import cv2
 import numpy as np
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from tropein.core.raster.warp import apply
 
 
-def placed(h: NDArray, centres: NDArray) -> NDArray[np.float64]:
+def placed(h: NDArray[Any], centres: NDArray[Any]) -> NDArray[np.float64]:
     """(n, 2, 3): for each patch the local shape of the homography and where it puts the centre."""
     out = np.empty((len(centres), 2, 3))
     p = np.c_[centres, np.ones(len(centres))] @ h.T
@@ -21,7 +22,7 @@ def placed(h: NDArray, centres: NDArray) -> NDArray[np.float64]:
     return out
 
 
-def sane(h: NDArray, corners: NDArray) -> bool:
+def sane(h: NDArray[Any], corners: NDArray[Any]) -> bool:
     """The plane is seen from the front, not folded, neither vanishing nor enormous."""
     if not np.isfinite(h).all() or abs(h[2, 2]) < 1e-9:
         return False
@@ -38,8 +39,8 @@ def sane(h: NDArray, corners: NDArray) -> bool:
 
 
 def least_squares(
-    source: NDArray, target: NDArray, sigma: NDArray, start: NDArray
-) -> tuple[NDArray, float, Callable[[NDArray], float]]:
+    source: NDArray[Any], target: NDArray[Any], sigma: NDArray[Any], start: NDArray[Any]
+) -> tuple[NDArray[Any], float, Callable[[NDArray[Any]], float]]:
     """Gauss-Newton over the eight parameters with weights by expected error and Tukey's function (Hartley & Zisserman
     2004, section 4.5). Returns the homography, the weighted rms, and a function that pushes an error of 1 px of the
     patches to the mean expected error at other points."""
@@ -68,7 +69,7 @@ def least_squares(
     plain = np.einsum("nki,nkj->ij", j[used], j[used])
     covariance = np.linalg.pinv(plain)
 
-    def spread(points: NDArray) -> float:
+    def spread(points: NDArray[Any]) -> float:
         t = np.c_[points, np.ones(len(points))] @ scale.T
         p = t @ h.T
         jt = _derivative(t, p, p[:, :2] / p[:, 2:])
@@ -78,7 +79,7 @@ def least_squares(
     return full / full[2, 2], rms, spread
 
 
-def _derivative(s: NDArray, p: NDArray, q: NDArray) -> NDArray:
+def _derivative(s: NDArray[Any], p: NDArray[Any], q: NDArray[Any]) -> NDArray[Any]:
     """(n, 2, 8): how projected places change with the first eight entries of the homography."""
     j = np.zeros((len(s), 2, 8))
     k = s / p[:, 2:]

@@ -4,6 +4,8 @@ geometry and lens distortion, CVPR 2001, by search)."""
 
 from __future__ import annotations
 
+from typing import Any
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -39,7 +41,7 @@ def find_lens(tracks: NDArray[np.float64], size: tuple[int, int]) -> Lens | None
     return Lens.of_corner(float(share), size)
 
 
-def _costs(some: list[tuple[NDArray, NDArray]], lens: Lens) -> tuple[float, float]:
+def _costs(some: list[tuple[NDArray[Any], NDArray[Any]]], lens: Lens) -> tuple[float, float]:
     """Mean capped squared errors of one homography and of one epipolar geometry a pair."""
     by_plane, by_rays = [], []
     for p, q in some:

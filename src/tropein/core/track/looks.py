@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import cv2
 import numpy as np
@@ -27,7 +28,7 @@ def look_of(crop: NDArray[np.uint8]) -> Look:
     return cv2.GaussianBlur(cv2.cvtColor(crop, cv2.COLOR_RGB2GRAY).astype(np.float32), (0, 0), 1.0)
 
 
-def likeness(a: NDArray, b: NDArray, mask: NDArray) -> float:
+def likeness(a: NDArray[Any], b: NDArray[Any], mask: NDArray[Any]) -> float:
     """Correlation of two looks where the thing is."""
     w = mask / max(mask.sum(), 1e-9)
     a, b = a - (w * a).sum(), b - (w * b).sum()

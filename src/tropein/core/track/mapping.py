@@ -13,7 +13,7 @@ MIN_COMMON = 20
 
 
 def write_database(
-    pycolmap: Any, path: Path, tracks: NDArray, keys: list[int], size: tuple[int, int], focal: float, known: bool
+    pycolmap: Any, path: Path, tracks: NDArray[Any], keys: list[int], size: tuple[int, int], focal: float, known: bool
 ) -> None:
     db = pycolmap.Database.open(str(path))
     camera = pycolmap.Camera.create_from_model_name(1, "SIMPLE_PINHOLE", focal, *size)
@@ -80,7 +80,7 @@ def largest_model(pycolmap: Any, folder: Path, known: bool) -> Any | None:
     return None
 
 
-def poses_and_points(model: Any, tracks: NDArray, keys: list[int]) -> tuple[NDArray, NDArray]:
+def poses_and_points(model: Any, tracks: NDArray[Any], keys: list[int]) -> tuple[NDArray[Any], NDArray[Any]]:
     """Poses of key frames and 3D points, in the order of the tracks; NaN where there are none."""
     poses = np.full((tracks.shape[1], 3, 4), np.nan)
     points = np.full((len(tracks), 3), np.nan)

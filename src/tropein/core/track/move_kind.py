@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -17,7 +17,7 @@ INLIER_PX = 1.5
 LEAST_COMMON = 30
 
 
-def pairs(tracks: NDArray, gaps: tuple[int, ...], step: float = 0.5) -> list[tuple[NDArray, NDArray]]:
+def pairs(tracks: NDArray[Any], gaps: tuple[int, ...], step: float = 0.5) -> list[tuple[NDArray[Any], NDArray[Any]]]:
     """Places (n, 2) common to two frames that lie `gaps` apart, `step` gaps from one pair to the next."""
     count, out = tracks.shape[1], []
     for gap in (min(g, count - 1) for g in gaps):
@@ -28,7 +28,7 @@ def pairs(tracks: NDArray, gaps: tuple[int, ...], step: float = 0.5) -> list[tup
     return out
 
 
-def kind_of_move(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
+def kind_of_move(tracks: NDArray[Any], size: tuple[int, int]) -> tuple[Kind, float]:
     """(kind of move, how far points move at most between two compared frames, pixels)."""
     ratios, motions, transfers = [], [], []
     for p, q in pairs(tracks, (24, 48)):
@@ -50,7 +50,7 @@ def kind_of_move(tracks: NDArray, size: tuple[int, int]) -> tuple[Kind, float]:
     return ("rotation" if turning else "planar"), motion
 
 
-def _pure_rotation_error(p: NDArray, q: NDArray, size: tuple[int, int]) -> float:
+def _pure_rotation_error(p: NDArray[Any], q: NDArray[Any], size: tuple[int, int]) -> float:
     """How badly a pure rotation with the best of many focal lengths explains two views, pixels."""
     centre = np.array(size) / 2
     best = 1e9

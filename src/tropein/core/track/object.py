@@ -121,7 +121,7 @@ class ObjectTracker:
     def _solid(self, box: Box) -> Solid:
         return Solid(self._in_work(box)[:2, 2], box.sides / 2 * self._factor, float(np.radians(box.angle_deg)))
 
-    def _next(self, state: _State, before: NDArray, now: NDArray, frame: int) -> ObjectFound:
+    def _next(self, state: _State, before: NDArray[Any], now: NDArray[Any], frame: int) -> ObjectFound:
         tried: list[_Seen] = []
         state.away = abs(frame - self.anchor.frame)
         if not state.lost:
@@ -178,7 +178,9 @@ class ObjectTracker:
         reason = "left the picture" if outside else (tried[0].doubt if tried else "") or "covered or changed"
         return ObjectFound(frame, state.box, 0.0, True, reason)
 
-    def _flow(self, solid: Solid, box: Box, before: NDArray, now: NDArray) -> tuple[float | None, Matrix | None]:
+    def _flow(
+        self, solid: Solid, box: Box, before: NDArray[Any], now: NDArray[Any]
+    ) -> tuple[float | None, Matrix | None]:
         """Moves the body; the share of its points that agree, None where too few do; and how (3x3) what is around it moved, in
         pixels of the work picture."""
         place = self._in_work(box)
@@ -233,7 +235,9 @@ class ObjectTracker:
         agree = solid.move(there[: len(own), 0].astype(float) + low, good[: len(own)])
         return None if agree is None else float(agree.mean()), ground
 
-    def _unlike(self, was: Box, box: Box, ground: Matrix | None, before: NDArray, now: NDArray) -> NDArray[np.float64]:
+    def _unlike(
+        self, was: Box, box: Box, ground: Matrix | None, before: NDArray[Any], now: NDArray[Any]
+    ) -> NDArray[np.float64]:
         """(side, side) log odds, by motion, that what is seen around the moved box is the thing: it looks like what was in the
         box, or like what the ground carried there."""
         if ground is None:
@@ -249,7 +253,9 @@ class ObjectTracker:
         ]
         return np.clip((errors[1] - errors[0]) / NOISE_LEVELS, -MOTION_SAYS, MOTION_SAYS)
 
-    def _settled(self, now: NDArray, box: Box, state: _State, agree: float | None, odds: NDArray = NOTHING) -> _Seen:
+    def _settled(
+        self, now: NDArray[Any], box: Box, state: _State, agree: float | None, odds: NDArray[Any] = NOTHING
+    ) -> _Seen:
         """The box pulled to where colours and motion say the thing is, and how sure that is."""
         crop = sampled(now, self._in_work(box))
         likely = self.figure.likely(crop)
@@ -282,7 +288,7 @@ class ObjectTracker:
         learns = _clear_enough(clear[1], alike)
         return _Seen(box, crop, _joined(likely, odds), odds, mine, inside, around, confidence, doubt, learns)
 
-    def _near(self, state: _State, now: NDArray) -> _Seen | None:
+    def _near(self, state: _State, now: NDArray[Any]) -> _Seen | None:
         """The thing about where it should be by now, by its last looks."""
         grey = cv2.cvtColor(now, cv2.COLOR_RGB2GRAY)
         found = nearby(grey, state.box, self._in_work, state.looks, self.figure.mask)
@@ -298,12 +304,12 @@ class ObjectTracker:
         sure = min(confidence_of(0.0, inside / self._usual, around, high, state.clear, state.away), 0.8 * high)
         return _Seen(box, crop, likely, NOTHING, look_of(crop), inside, around, sure, "", _clear_enough(around, high))
 
-    def _search(self, state: _State, now: NDArray) -> _Seen | None:
+    def _search(self, state: _State, now: NDArray[Any]) -> _Seen | None:
         """The thing anywhere in the picture, by the views of it that were kept, and by its colours."""
         f = min(1.0, SEARCH_PX / float(state.box.sides.max() * self._factor))
         small = cv2.resize(now, None, fx=f, fy=f, interpolation=cv2.INTER_AREA)
         size = np.maximum(np.rint(state.box.sides * self._factor * f).astype(int), 6)
-        found: list[tuple[float, NDArray]] = []
+        found: list[tuple[float, NDArray[Any]]] = []
         for view in self._views:
             template = cv2.resize(view, (int(size[0]), int(size[1])), interpolation=cv2.INTER_AREA)
             if template.shape[0] > small.shape[0] or template.shape[1] > small.shape[1]:
@@ -340,7 +346,7 @@ class ObjectTracker:
                 best = replace(seen, doubt="", confidence=sure, learns=seen.learns and alike > LEARNS_ALIKE)
         return best
 
-    def _keep_view(self, work: NDArray, box: Box) -> None:
+    def _keep_view(self, work: NDArray[Any], box: Box) -> None:
         wide = sampled(work, self._in_work(box))
         self._views.append(wide[INNER, INNER])
         if len(self._views) > VIEWS:

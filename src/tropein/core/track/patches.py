@@ -66,7 +66,7 @@ def smeared(image: NDArray[np.float32], smear: NDArray[np.float64]) -> NDArray[n
     return cv2.filter2D(image, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REPLICATE)
 
 
-def cropped(picture: GreyPicture, centre: NDArray[np.float64], radius: int) -> tuple[NDArray[np.float32], NDArray]:
+def cropped(picture: GreyPicture, centre: NDArray[np.float64], radius: int) -> tuple[NDArray[np.float32], NDArray[Any]]:
     """A smoothed float crop and the offset of its first pixel."""
     h, w = picture.shape
     x0, y0 = int(max(0, centre[0] - radius)), int(max(0, centre[1] - radius))
@@ -75,7 +75,7 @@ def cropped(picture: GreyPicture, centre: NDArray[np.float64], radius: int) -> t
     return cv2.GaussianBlur(part, (0, 0), SMOOTH_SIGMA_PX), np.array([x0, y0], np.float64)
 
 
-def flow_at(a: GreyPicture, b: GreyPicture, xy: NDArray) -> NDArray | None:
+def flow_at(a: GreyPicture, b: GreyPicture, xy: NDArray[Any]) -> NDArray[Any] | None:
     """Lucas-Kanade at one point, on a crop, checked by going back; None when it does not return within 1 px."""
     h, w = a.shape
     r = 160
@@ -93,7 +93,7 @@ def flow_at(a: GreyPicture, b: GreyPicture, xy: NDArray) -> NDArray | None:
     return q[0, 0].astype(np.float64) + [x0, y0]
 
 
-def jacobian(h: NDArray, xy: NDArray) -> NDArray:
+def jacobian(h: NDArray[Any], xy: NDArray[Any]) -> NDArray[Any]:
     """The 2x2 derivative of a homography at a point: how it turns and stretches what lies there."""
     p = h @ np.array([xy[0], xy[1], 1.0])
     q = p[:2] / p[2]

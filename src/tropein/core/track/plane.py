@@ -93,7 +93,7 @@ class PlaneTracker:
         self.centres = self._grid()
         self._smear_reference = self._smear_at(anchor.frame)
         self._patches: dict[tuple[int, int], NDArray[np.float64]] = {}
-        self._features: tuple[NDArray, NDArray] | None = None
+        self._features: tuple[NDArray[Any], NDArray[Any]] | None = None
 
     def run(self, last: int, report: Callable[[PlaneFound], None]) -> str:
         """Track from the anchor to frame `last`. Returns why it ended lost, or ""."""
@@ -157,7 +157,9 @@ class PlaneTracker:
                 self._patches.pop(next(iter(self._patches)))
         return self._patches[key]
 
-    def _own_flow(self, h: NDArray, before: NDArray, after: NDArray, inliers: NDArray[np.bool_]) -> NDArray | None:
+    def _own_flow(
+        self, h: NDArray[Any], before: NDArray[Any], after: NDArray[Any], inliers: NDArray[np.bool_]
+    ) -> NDArray[Any] | None:
         """The plane's homography after one more frame, by flow of its own patches that are not covered."""
         points = apply(h, self.centres[inliers]).astype(np.float32).reshape(-1, 1, 2)
         if len(points) < 6:
@@ -194,7 +196,9 @@ class PlaneTracker:
         state.h, state.inliers, state.lost = best.h, best.inliers, 0
         return self._found(frame, best.h, best.confidence, False, "")
 
-    def _guesses(self, state: _State, motion: Motion, a: NDArray, b: NDArray, frame: int) -> list[NDArray]:
+    def _guesses(
+        self, state: _State, motion: Motion, a: NDArray[Any], b: NDArray[Any], frame: int
+    ) -> list[NDArray[Any]]:
         found = []
         if not state.lost:
             own = self._own_flow(state.h, a, b, state.inliers)
@@ -210,7 +214,7 @@ class PlaneTracker:
             found.append(state.h)
         return [g / g[2, 2] for g in found if sane(g, self._corners)]
 
-    def _looks_right(self, image: NDArray, h: NDArray, state: _State) -> float:
+    def _looks_right(self, image: NDArray[Any], h: NDArray[Any], state: _State) -> float:
         """Share of a sample of patches that look like the reference where this guess puts them."""
         every = max(1, len(self.centres) // 40)
         centres = self.centres[::every]
@@ -221,7 +225,7 @@ class PlaneTracker:
         refs = self._references(_to_reference(h, self.centres.mean(0), smear))[::every][inside]
         return float((correlations(image, refs, placed(h, centres[inside]), HALF, 1) > 0.6).mean())
 
-    def _fit(self, image: NDArray, guess: NDArray, was: NDArray) -> _Fitted | None:
+    def _fit(self, image: NDArray[Any], guess: NDArray[Any], was: NDArray[Any]) -> _Fitted | None:
         h, fitted = guess, None
         for iterations in (12, 6):
             fitted = self._refine(image, h, was, iterations)
@@ -230,7 +234,7 @@ class PlaneTracker:
             h = fitted.h
         return fitted
 
-    def _refine(self, image: NDArray, h: NDArray, was: NDArray, iterations: int) -> _Fitted | None:
+    def _refine(self, image: NDArray[Any], h: NDArray[Any], was: NDArray[Any], iterations: int) -> _Fitted | None:
         """Every visible patch fitted near where `h` puts it, then the homography most of them agree on."""
         places = apply(h, self.centres)
         inside = _inside(places, image.shape, 2)
@@ -265,7 +269,7 @@ class PlaneTracker:
             reason = "covered or changed" if agreeing < 0.4 else "too blurred or too little to hold on to"
         return _Fitted(better, inliers, int(kept.sum()), agreeing, confidence, reason)
 
-    def _search(self, picture: NDArray) -> NDArray | None:
+    def _search(self, picture: NDArray[Any]) -> NDArray[Any] | None:
         """The plane anywhere in the picture, by features of the reference."""
         sift = cv2.SIFT_create(1500)  # type: ignore[attr-defined]
         if self._features is None:
@@ -289,12 +293,12 @@ class PlaneTracker:
         h, kept = cv2.findHomography(a, b, cv2.USAC_MAGSAC, 2.0)
         return h if h is not None and kept.sum() >= 8 and sane(h, self._corners) else None
 
-    def _why(self, h: NDArray, shape: tuple[int, ...], best: _Fitted | None) -> str:
+    def _why(self, h: NDArray[Any], shape: tuple[int, ...], best: _Fitted | None) -> str:
         if _inside(apply(h, self.centres), shape, 2).mean() < 0.6:
             return "left the picture"
         return best.reason if best and best.reason else "covered or changed"
 
-    def _found(self, frame: int, h: NDArray, confidence: float, lost: bool, reason: str) -> PlaneFound:
+    def _found(self, frame: int, h: NDArray[Any], confidence: float, lost: bool, reason: str) -> PlaneFound:
         return PlaneFound(frame, apply(h, self._corners) + 0.5, confidence, lost, reason)
 
 
@@ -315,15 +319,15 @@ def confidence_of(corner_px: float, agreeing: float, correlation: float) -> floa
     return float(1 / (1 + np.exp(-np.clip(z, -30, 30))))
 
 
-def _smooth(picture: NDArray) -> NDArray[np.float32]:
+def _smooth(picture: NDArray[Any]) -> NDArray[np.float32]:
     return cv2.GaussianBlur(picture.astype(np.float32), (0, 0), SMOOTH_SIGMA_PX)
 
 
-def _inside(places: NDArray, shape: tuple[int, ...], margin: float) -> NDArray[np.bool_]:
+def _inside(places: NDArray[Any], shape: tuple[int, ...], margin: float) -> NDArray[np.bool_]:
     h, w = shape[:2]
     return (places > margin).all(1) & (places[:, 0] < w - 1 - margin) & (places[:, 1] < h - 1 - margin)
 
 
-def _to_reference(h: NDArray, centre: NDArray, smear: NDArray) -> NDArray:
+def _to_reference(h: NDArray[Any], centre: NDArray[Any], smear: NDArray[Any]) -> NDArray[Any]:
     """A smear of the present frame as it would look in the reference frame."""
     return np.linalg.pinv(jacobian(h, centre)) @ smear

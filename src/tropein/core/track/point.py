@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -229,7 +230,9 @@ class PointTracker:
             state.lost = state.probation = 0
         return self._found(frame, place, confidence, False, "", features)
 
-    def _aligned(self, crop: NDArray, ref_small: NDArray, ref_big: NDArray, m: NDArray) -> tuple[Fit, Fit]:
+    def _aligned(
+        self, crop: NDArray[Any], ref_small: NDArray[Any], ref_big: NDArray[Any], m: NDArray[Any]
+    ) -> tuple[Fit, Fit]:
         """The small and the large patch fitted from `m` (2x3) on: by shift, then, where it may, turned and grown too."""
         big, shape, light = int(self.half * BIG), m[:, :2], self.how.light
         large = align(crop, ref_big, m, big, 2, False, 10, light=light)
@@ -242,12 +245,12 @@ class PointTracker:
             small = full if _sane(full.matrix, shape) and full.correlation >= small.correlation else small
         return small, large
 
-    def _found(self, frame: int, place: NDArray, confidence: float, lost: bool, reason: str,
+    def _found(self, frame: int, place: NDArray[Any], confidence: float, lost: bool, reason: str,
                features: tuple[float, ...] | None) -> Found:  # fmt: skip
         self.features = features
         return Found(frame, (float(place[0]) + 0.5, float(place[1]) + 0.5), confidence, lost, reason)
 
-    def _lose(self, state: _State, frame: int, guess: NDArray, turn: NDArray, reason: str,
+    def _lose(self, state: _State, frame: int, guess: NDArray[Any], turn: NDArray[Any], reason: str,
               features: tuple[float, ...] | None = None) -> Found:  # fmt: skip
         state.lost += 1
         state.probation = 0
@@ -258,7 +261,7 @@ class PointTracker:
         return self._found(frame, guess, confidence, True, reason, features)
 
     def _renew(
-        self, state: _State, frame: int, place: NDArray, small: Fit, large: Fit, velocity: NDArray[np.float64]
+        self, state: _State, frame: int, place: NDArray[Any], small: Fit, large: Fit, velocity: NDArray[np.float64]
     ) -> None:
         """What changes little by little (light, a turn, blur) is known by how it looked a while ago: once the reference fits
         badly, the last look it fitted well takes its place. What covers the point comes quicker than that."""
@@ -281,18 +284,20 @@ class PointTracker:
             state.fresh = _Fresh(frame, place.copy(), shape, velocity.copy())
 
     @staticmethod
-    def _moved(state: _State, motion: Motion, place: NDArray) -> None:
+    def _moved(state: _State, motion: Motion, place: NDArray[Any]) -> None:
         """Learn how the point moves beyond the picture's own motion; what was lost for a while says nothing of that."""
         carried = motion.carried(state.xy)
         if carried is not None and not state.lost:
             beyond = place - carried
             state.own = beyond if np.linalg.norm(beyond - state.own) > OWN_PX else 0.5 * (state.own + beyond)
 
-    def _guesses(self, state: _State, motion: Motion, a: GreyPicture, b: GreyPicture) -> tuple[list, NDArray, NDArray]:
+    def _guesses(
+        self, state: _State, motion: Motion, a: GreyPicture, b: GreyPicture
+    ) -> tuple[list[Any], NDArray[Any], NDArray[Any]]:
         """Where the point may be, best first, how the patch may have turned and grown, and where it goes if it is not seen:
         flow is no guide there, it goes along with whatever covers the point."""
         turn = np.eye(2)
-        guesses: list[NDArray] = []
+        guesses: list[NDArray[Any]] = []
         carried = motion.carried(state.xy)
         if not state.lost:
             moved = flow_at(a, b, state.xy)
@@ -321,8 +326,8 @@ class PointTracker:
         return distinct, turn, unseen
 
     def _search(
-        self, crop: NDArray[np.float32], ref: NDArray, shape: NDArray, centre: NDArray, lost: int
-    ) -> list[NDArray]:
+        self, crop: NDArray[np.float32], ref: NDArray[Any], shape: NDArray[Any], centre: NDArray[Any], lost: int
+    ) -> list[NDArray[Any]]:
         """Peaks of correlation of the reference near where the picture's motion would have carried the point."""
         gate = int(min(self.reach, 6 + 1.5 * lost))
         n = int(self.half * 0.8)
@@ -358,10 +363,10 @@ def confidence_of(features: tuple[float, ...]) -> float:
     return float(1 / (1 + np.exp(-np.clip(z, -30, 30))))
 
 
-def _centred(m: NDArray, n: int) -> NDArray:
+def _centred(m: NDArray[Any], n: int) -> NDArray[Any]:
     return np.c_[m, [(n - 1) / 2, (n - 1) / 2]]
 
 
-def _sane(m: NDArray, was: NDArray) -> bool:
+def _sane(m: NDArray[Any], was: NDArray[Any]) -> bool:
     """An affine change between neighbouring frames stays small; otherwise it is fitting noise."""
     return bool(np.isfinite(m).all() and np.abs(m[:, :2] @ np.linalg.pinv(was) - np.eye(2)).max() < 0.35)

@@ -1,0 +1,195 @@
+import { memo } from "react";
+import { RotateCcw } from "lucide-react";
+import { sample } from "../document/animate";
+import { at, setValue, toggleKey } from "../document/ops";
+import type { Control, DrawnCurve, Vec2 } from "../document/types";
+import { useBench, usePick } from "../state/bench";
+import { Scrub } from "../ui/Scrub";
+import { Tip } from "../ui/Tip";
+import { RideButton } from "./RideButton";
+import { CurveField } from "./CurveField";
+import { MoverMenu, MoverRows } from "./Movers";
+import { KeyPip } from "../time/Pip";
+
+/** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
+export const ParamRow = memo(function ParamRow({
+  control,
+  path,
+  owner,
+  ride,
+}: {
+  control: Control;
+  path: string;
+  owner: string;
+  ride?: { path: string; whole: boolean };
+}) {
+  const { frame, draft, commit } = usePick("frame", "draft", "commit");
+  const parameter = useBench((s) => (s.shot ? at(s.shot, path) : undefined)); // what else is dragged is not this row's
+  if (!parameter) return null;
+  const shown = () => useBench.getState().shot!;
+  const value = sample(parameter, frame);
+  const keyed = parameter.keys.length > 0;
+  const here = parameter.keys.some((k) => k.frame === frame);
+  const label = `${control.title.toLowerCase()} of ${owner}`;
+  const drag = (v: unknown) => draft(setValue(shown(), path, frame, v));
+  const set = (v: unknown) => void commit(`set ${label}`, setValue(shown(), path, frame, v));
+  const changed = keyed || JSON.stringify(value) !== JSON.stringify(control.default);
+  return (
+    <>
+      <div className="group flex min-h-7 items-center gap-1.5">
+        <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
+          <button
+            className="icon-btn min-w-5"
+            aria-pressed={here}
+            aria-label={`Key ${control.title}`}
+            onClick={() =>
+              void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shown(), path, frame))
+            }
+          >
+            <KeyPip parameter={parameter} frame={frame} />
+          </button>
+        </Tip>
+        <Tip text={control.help || control.title}>
+          <span className={`${ride ? "w-[60px]" : "w-[86px]"} shrink-0 truncate ${keyed ? "text-brass" : ""}`}>
+            {control.title}
+          </span>
+        </Tip>
+        {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
+        <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
+          <Value control={control} value={value} drag={drag} set={set} />
+        </div>
+        <span className="flex shrink-0">
+          <MoverMenu parameter={parameter} path={path} label={label} />
+          <button
+            className="icon-btn tight opacity-0 group-hover:opacity-100 focus-visible:opacity-100 disabled:invisible"
+            disabled={!changed}
+            aria-label={`Reset ${control.title}`}
+            onClick={() =>
+              void commit(`reset ${label}`, [
+                { op: "replace", path: `${path}/keys`, value: [] },
+                { op: "replace", path: `${path}/value`, value: control.default },
+              ])
+            }
+          >
+            <RotateCcw size={11} />
+          </button>
+        </span>
+      </div>
+      <MoverRows parameter={parameter} path={path} label={label} />
+    </>
+  );
+});
+
+interface ValueProps {
+  control: Control;
+  value: unknown;
+  drag: (v: unknown) => void;
+  set: (v: unknown) => void;
+}
+
+function Value({ control, value, drag, set }: ValueProps) {
+  const soft = (control.soft ?? null) as Vec2 | null;
+  const common = { step: control.step, hard: control.hard };
+  if (control.widget === "curve")
+    return <CurveField title={control.title} value={value as DrawnCurve} drag={drag} set={set} />;
+  if (control.widget === "scale") {
+    const [x, y] = value as Vec2;
+    const scaled = (f: number): Vec2 => (Math.abs(x) > 1e-6 ? [f, (y / x) * f] : [f, f]);
+    return (
+      <Scrub
+        label={control.title}
+        value={x * 100}
+        step={0.5}
+        unit="%"
+        digits={1}
+        soft={[0, 300]}
+        hard={[-5000, 5000]}
+        bar
+        onDrag={(v) => drag(scaled(v / 100))}
+        onSet={(v) => set(scaled(v / 100))}
+      />
+    );
+  }
+  if (control.widget === "vec2" || control.widget === "vec3") {
+    const v = value as number[];
+    return v.map((_, i) => {
+      const one = (n: number) => v.map((o, k) => (k === i ? n : o));
+      return (
+        <Scrub
+          key={i}
+          label={`${control.title} ${"xyz"[i]}`}
+          value={v[i]}
+          {...common}
+          digits={v.length < 3 ? 1 : Math.abs(v[i]) < 10 ? 2 : Math.abs(v[i]) < 1000 ? 1 : 0}
+          width={v.length > 2 ? 46 : undefined}
+          onDrag={(n) => drag(one(n))}
+          onSet={(n) => set(one(n))}
+        />
+      );
+    });
+  }
+  if (control.widget === "triple" || control.widget === "colour") {
+    const v = value as number[];
+    return (
+      <>
+        {control.widget === "colour" && (
+          <input
+            type="color"
+            aria-label={`${control.title} colour`}
+            className="h-5 w-7 rounded border border-line bg-transparent"
+            value={toHex(v)}
+            onInput={(e) => drag(fromHex(e.currentTarget.value))}
+            onBlur={(e) => {
+              if (e.currentTarget.value !== toHex(v)) set(fromHex(e.currentTarget.value));
+            }}
+            onChange={(e) => set(fromHex(e.currentTarget.value))}
+          />
+        )}
+        {v.map((_, i) => {
+          const one = (n: number) => v.map((o, k) => (k === i ? n : o));
+          return (
+            <Scrub
+              key={i}
+              label={`${control.title} ${["red", "green", "blue"][i]}`}
+              value={v[i]}
+              step={control.step}
+              soft={soft}
+              hard={[0, 64]}
+              digits={2}
+              width={36}
+              onDrag={(n) => drag(one(n))}
+              onSet={(n) => set(one(n))}
+            />
+          );
+        })}
+      </>
+    );
+  }
+  const percent = control.hard[0] === 0 && control.hard[1] === 1 && !control.unit;
+  const k = percent ? 100 : 1;
+  const digits = percent ? 0 : undefined;
+  return (
+    <Scrub
+      label={control.title}
+      value={(value as number) * k}
+      step={control.step * k}
+      unit={percent ? "%" : control.unit}
+      digits={digits}
+      bar
+      soft={soft && (soft.map((s) => s * k) as Vec2)}
+      hard={control.hard.map((h) => (h === null ? null : h * k))}
+      onDrag={(v) => drag(v / k)}
+      onSet={(v) => set(v / k)}
+    />
+  );
+}
+
+const toHex = (v: number[]) =>
+  `#${v
+    .map((c) =>
+      Math.round(Math.min(Math.max(c, 0), 1) * 255)
+        .toString(16)
+        .padStart(2, "0"),
+    )
+    .join("")}`;
+const fromHex = (h: string) => [1, 3, 5].map((i) => Number((parseInt(h.slice(i, i + 2), 16) / 255).toFixed(4)));

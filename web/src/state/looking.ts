@@ -1,0 +1,70 @@
+/** How the open shot is looked at. */
+import type { Bench, Part } from "./bench";
+
+export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance" | MatteView;
+/** Views that need a matte to be selected. */
+export type MatteView =
+  "matte" | "matte-soft" | "matte-faults" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
+export const isMatteView = (view: View): view is MatteView => view.startsWith("matte") || view.startsWith("on-");
+export type Drawer = "shelf" | "tracks" | "mattes" | null;
+
+export interface Looking {
+  frame: number;
+  playing: boolean;
+  loop: [number, number] | null;
+  lanesAs: "lanes" | "curves";
+  view: View;
+  compare: "off" | "wipe";
+  wipe: number;
+  peek: boolean;
+  zoom: number | "fit";
+  pan: [number, number];
+  /** The solved scene of a camera track, shown in place of the picture. */
+  scene: string | null;
+  /** The group whose own stack is looked at, null for the shot's. */
+  inside: string | null;
+  /** The cue whose name is being typed. */
+  naming: string | null;
+  /** Groups whose layers are shown in the row of panes. */
+  unfolded: string[];
+  drawer: Drawer;
+  dialog: "none" | "palette" | "shortcuts" | "render";
+  message: { text: string; kind: "error" | "info" } | null;
+  set: (part: Partial<Bench>) => void;
+  seek: (frame: number) => void;
+  say: (text: string, kind?: "error" | "info") => void;
+}
+
+/** What is not kept from one shot to the next. */
+export const FRESH_LOOK = {
+  playing: false,
+  loop: null,
+  inside: null,
+  naming: null,
+  unfolded: [],
+  zoom: "fit",
+  pan: [0, 0],
+  drawer: null,
+  view: "picture",
+  compare: "off",
+  scene: null,
+} satisfies Partial<Looking>;
+
+export const looking: Part<Looking> = (set, get) => ({
+  ...FRESH_LOOK,
+  pan: [0, 0],
+  frame: 0,
+  lanesAs: "lanes",
+  wipe: 0.5,
+  peek: false,
+  dialog: "none",
+  message: null,
+  set,
+  seek: (frame) => {
+    const shot = get().shot;
+    if (shot) set({ frame: Math.min(Math.max(Math.round(frame), 0), shot.frames - 1) });
+  },
+  say: (text, kind = "error") => {
+    set({ message: { text, kind } });
+  },
+});
