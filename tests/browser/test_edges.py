@@ -157,7 +157,6 @@ def test_eyes_change_and_a_blink_hides_it(application: str, page: Page, tmp_path
     irises = [1.5 * (np.array(f["iris_px_viewer_left_right"]) - (480, 270)) + (480, 270) for f in frames]
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(*irises[0].mean(0)))
-    page.get_by_role("button", name="Both ways").click()
     followed(page, count, at_least=15)
     shut = 11
     assert frames[shut]["eye_open"] == 0
@@ -296,7 +295,6 @@ def test_one_face_among_two_is_hidden_in_every_frame(application: str, page: Pag
     go_to(page, 0)
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(260, 250))
-    page.get_by_role("button", name="Both ways").click()
     followed(page, 10)
     veil(page)
     effect(page, "Mosaic")

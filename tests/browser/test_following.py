@@ -106,7 +106,6 @@ def test_a_display_and_its_lights_float_before_a_face(application: str, page: Pa
     eyes = [np.mean(f["iris_px_viewer_left_right"], 0) for f in truth("pilot")[56:72]]
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(*eyes[0]))
-    page.get_by_role("button", name="Both ways").click()
     followed(page, 16, at_least=15)
     # the uneven dark behind is crushed, the face drained
     page.locator("[data-pane]").last.click()

@@ -260,3 +260,60 @@ def test_pictures_stay_over_edits_that_do_not_change_them(application: str, page
     before = len(sent)
     assert np.array_equal(settled(page), shown)
     assert through(range(1, 40)) == 0 and len(sent) == before
+
+
+def test_what_was_done_is_listed_and_gone_back_to(laid: Page) -> None:
+    page = laid
+    set_opacity(page, 60)
+    set_opacity(page, 30)
+    page.keyboard.press("Shift+H")
+    steps = page.get_by_role("list", name="Steps").get_by_role("button")
+    expect(steps).to_have_count(4)  # two values, the spot laid in, and the shot as it came
+    expect(steps.nth(0)).to_contain_text("you are here")
+    steps.nth(2).click()
+    expect(steps.nth(2)).to_contain_text("you are here")
+    expect(page.get_by_text("2 steps are undone")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("slider", name="Opacity")).to_have_attribute("aria-valuenow", "100")
+    assert spot_size(page) > 1000
+    page.keyboard.press("Shift+H")
+    steps.nth(1).click()
+    expect(steps.nth(1)).to_contain_text("you are here")
+    steps.nth(3).click()
+    expect(steps.nth(3)).to_contain_text("you are here")
+    page.keyboard.press("Escape")
+    assert spot_size(page) == 0
+
+
+def test_things_on_the_shelf_are_renamed_tagged_and_taken_off(laid: Page) -> None:
+    page = laid
+    page.get_by_role("button", name="Shelf", exact=True).click()
+    card = page.get_by_role("listitem").filter(has_text="spot")
+    card.first.hover()
+    page.get_by_role("button", name="Change spot").first.click()
+    page.get_by_label("Name", exact=True).fill("Ember")
+    page.get_by_label("Tags, with commas between them").fill("glow, round,glow")
+    page.get_by_role("button", name="Save").click()
+    ember = page.get_by_role("listitem").filter(has_text="Ember")
+    expect(ember).to_have_attribute("title", "glow, round")
+    page.get_by_label("Search the shelf").fill("round")
+    ember.hover()
+    page.get_by_role("button", name="Change Ember").click()
+    page.get_by_role("button", name="Take it off the shelf").click()
+    expect(page.get_by_text("Ember is used in")).to_be_visible()  # refused in words, and still there
+    expect(ember).to_be_visible()
+
+
+def test_four_corners_are_keyed(laid: Page) -> None:
+    page = laid
+    page.get_by_role("button", name="Pin by four corners").click()
+    page.get_by_role("button", name="Key Corners").click()
+    start = magenta(settled(page))
+    go_to(page, 20)
+    at, _ = on_screen(page, SIZE)
+    drag(page, at(160, 90), at(200, 90))
+    page.get_by_role("button", name=re.compile("^Key of corners at 20,")).wait_for()
+    moved = magenta(settled(page))
+    go_to(page, 10)
+    between = magenta(settled(page))
+    assert start[0] < between[0] < moved[0] and between[0] == pytest.approx((start[0] + moved[0]) / 2, abs=6)

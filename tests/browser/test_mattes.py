@@ -349,7 +349,6 @@ def test_a_face_is_hidden_and_every_frame_is_checked(application: str, page: Pag
     plain = shown(page, SIZE)
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(470, 250))
-    page.get_by_role("button", name="Both ways").click()
     followed(page, 6)
     page.keyboard.press("Shift+V")
     expect(page.get_by_test_id("sentence")).to_contain_text("Veil shows nothing of its own")

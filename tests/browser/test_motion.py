@@ -110,7 +110,6 @@ def test_a_face_is_tracked_by_a_click_and_an_iris_carries(application: str, page
     irises = [f["iris_px_viewer_left_right"] for f in truth("pilot")]
     page.keyboard.press("Shift+P")
     page.mouse.click(*at(*np.mean(irises[0], 0)))
-    page.get_by_role("button", name="Both ways").click()
     followed(page, 8)
     expect(page.get_by_text("Left eye open")).to_be_visible()
     lay_in(page, spot_still(tmp_path))
@@ -171,7 +170,6 @@ def test_a_camera_is_solved_and_a_layer_placed_in_its_scene(application: str, pa
     page.keyboard.press("2")
     page.get_by_role("button", name="Solve the camera").click()
     expect(page.get_by_test_id("sentence")).to_contain_text("Camera 1, the camera of")
-    page.get_by_role("button", name="Solve", exact=True).click()
     followed(page, 30)
     expect(page.get_by_text("a free move")).to_be_visible()
     lay_in(page, spot_still(tmp_path))

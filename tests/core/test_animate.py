@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path as File
+from typing import Any
 
 import numpy as np
 import pytest
@@ -10,7 +11,16 @@ from hypothesis import strategies as st
 
 from tropein.core.animate.ride import Path, followed
 from tropein.core.animate.sample import bezier_share, sample
-from tropein.core.document import AnimatedNumber, AnimatedVec2
+from tropein.core.animate.values import flat
+from tropein.core.document import (
+    Animated,
+    AnimatedColour,
+    AnimatedCorners,
+    AnimatedCurve,
+    AnimatedNumber,
+    AnimatedVec2,
+    Outline,
+)
 from tropein.core.raster.warp import apply, rotation, scaling, translation
 
 
@@ -59,9 +69,16 @@ def test_vectors_are_sampled_by_component() -> None:
 def test_the_page_samples_as_the_core_does() -> None:
     """web/src/document/animate.test.ts reads the same numbers."""
     cases = json.loads((File(__file__).parents[2] / "web/src/document/animate.cases.json").read_text())
+    kinds = {
+        "number": AnimatedNumber, "pair": AnimatedVec2, "colour": AnimatedColour, "corners": AnimatedCorners,
+        "curve": AnimatedCurve, "outline": Animated[Outline],
+    }  # fmt: skip
+    assert {case["kind"] for case in cases} == set(kinds)
     for case in cases:
-        got = sample(AnimatedNumber.model_validate(case["parameter"]), case["frame"])
-        assert got == pytest.approx(case["value"], abs=1e-9)
+        kind: Any = kinds[case["kind"]]
+        value = {"value": case["value"], "keys": []}
+        got = sample(kind.model_validate(case["parameter"]), case["frame"])
+        assert flat(got)[0] == pytest.approx(flat(kind.model_validate(value).value)[0], abs=1e-9), case["kind"]
 
 
 def track(lost: tuple[int, ...] = ()) -> Path:

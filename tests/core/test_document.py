@@ -8,7 +8,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.builders import document, layer
+from tests.core.builders import document, layer, shot
+from tropein.core.animate.sample import sample
 from tropein.core.document.held import Held, edit
 from tropein.core.document.patch import apply_patch
 from tropein.core.document.upgrade import load_shot
@@ -160,3 +161,36 @@ def test_an_edit_of_what_is_touched_is_an_edit_of_the_whole(ops: list[dict[str, 
         assert after.shot == whole and after.plain == whole.model_dump(mode="json")
         assert apply_patch(kept, patch) == after.plain and apply_patch(after.plain, inverse) == kept
     assert held.plain == kept and held.shot == load_shot(kept)
+
+
+def test_pieces_and_tracks_that_are_not_installed_are_kept_and_do_nothing() -> None:
+    odd = {"kind": "smoke", "id": "s", "name": "s", "density": {"thick": 3}, "on": True}
+    whole = shot(
+        mattes={"m": {"id": "m", "name": "m", "pieces": [odd]}},
+        tracks={"t": {"kind": "sonar", "id": "t", "name": "t", "footage": "wall", "depth": [1, 2]}},
+    )
+    plain = whole.model_dump(mode="json")
+    assert plain["mattes"]["m"]["pieces"]["s"]["density"] == {"thick": 3} and plain["tracks"]["t"]["depth"] == [1, 2]
+    assert load_shot(plain) == whole and whole.tracks["t"].unknown
+    held = Held.of(plain)
+    after, _, back = held.edit([{"op": "replace", "path": "/mattes/m/pieces/s/name", "value": "Smoke"}])
+    assert after.plain["mattes"]["m"]["pieces"]["s"]["density"] == {"thick": 3}
+    assert after.edit(back)[0].plain == plain
+    with pytest.raises(BadInput, match="not installed"):
+        whole.tracks["t"].measure(None)
+    with pytest.raises(BadInput, match="not in the shot"):  # what it shares with the others is still looked at
+        load_shot({**plain, "tracks": {"t": {**plain["tracks"]["t"], "footage": "gone"}}})
+
+
+def test_a_hundred_thousand_keys_are_taken_and_one_more_is_refused_in_words() -> None:
+    plain = shot([layer("a")]).model_dump(mode="json")
+    keys = [{"frame": i, "value": i / 100_000, "ease": "smooth"} for i in range(100_000)]
+    plain["layers"]["a"]["opacity"] = {"value": 1.0, "keys": keys}
+    held = Held.of(plain)
+    opacity = held.shot.layers["a"].opacity
+    assert sample(opacity, 70_000.5) == pytest.approx(0.700005) and sample(opacity, 2e5) == pytest.approx(0.99999)
+    after = held.edit([{"op": "replace", "path": "/layers/a/opacity/keys/5/value", "value": 0.5}])[0]
+    assert sample(after.shot.layers["a"].opacity, 5) == 0.5 and sample(opacity, 5) == pytest.approx(5e-5)
+    more = {"op": "add", "path": "/layers/a/opacity/keys/-", "value": {"frame": 100_001, "value": 1.0}}
+    with pytest.raises(BadInput, match="100000"):
+        held.edit([more])

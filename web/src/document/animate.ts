@@ -1,32 +1,81 @@
 /** A parameter's value at a frame, as the server computes it; used to draw handles and show numbers. */
 import { numbersOf, outlineOf } from "./outline";
-import type { Animated, DrawnCurve, Key, Outline, Vec2 } from "./types";
-
-type Numeric = number | number[] | DrawnCurve;
+import type { Animated, DrawnCurve, Outline, Vec2 } from "./types";
 
 export function sample<T>(parameter: Animated<T>, frame: number): T {
   const keys = parameter.keys;
   if (!keys.length) return parameter.value;
-  if (isOutline(keys[0].value)) {
-    const plain = keys.map((k) => ({ ...k, value: numbersOf(k.value as Outline) }));
-    return outlineOf(sample({ value: plain[0].value, keys: plain }, frame)) as T;
-  }
   let left = -1;
   while (left + 1 < keys.length && keys[left + 1].frame <= frame) left += 1;
   if (left < 0) return keys[0].value;
   const key = keys[left];
   if (left === keys.length - 1 || key.ease === "hold" || key.frame === frame) return key.value;
   const next = keys[left + 1];
-  let share = (frame - key.frame) / (next.frame - key.frame);
-  if (key.ease === "smooth") return smooth(keys as Key<Numeric>[], left, share) as T;
-  if (key.ease === "bezier") share = bezierShare(key.handles, share);
-  return mix(key.value as Numeric, next.value as Numeric, share) as T;
+  const from = flat(key.value);
+  const to = flat(next.value);
+  if (from.length !== to.length) return key.value; // curves of other points: the one before holds
+  const share = (frame - key.frame) / (next.frame - key.frame);
+  if (key.ease !== "smooth") {
+    const way = key.ease === "bezier" ? bezierShare(key.handles, share) : share;
+    return shaped(
+      key.value,
+      from.map((v, i) => v + (to[i] - v) * way),
+    );
+  }
+  const first = Math.max(left - 1, 0);
+  const around = keys.slice(first, left + 3).map((k) => ({ frame: k.frame, numbers: flat(k.value) }));
+  const alike = around.filter((k) => k.numbers.length === from.length);
+  const frames = alike.map((k) => k.frame);
+  const here = frames.indexOf(key.frame);
+  return shaped(
+    key.value,
+    from.map((_, c) =>
+      hermite(
+        frames,
+        alike.map((k) => k.numbers[c]),
+        here,
+        share,
+      ),
+    ),
+  );
 }
 
-const isOutline = (value: unknown): value is Outline => {
-  const points = (value as Outline | null)?.points;
-  return Array.isArray(points) && !Array.isArray(points[0]);
-};
+const isCurve = (value: object): value is DrawnCurve => Array.isArray((value as DrawnCurve).points?.[0]);
+
+/** The numbers of any kind of value. */
+function flat(value: unknown): number[] {
+  if (typeof value === "number") return [value];
+  if (Array.isArray(value)) return value.flatMap(flat);
+  if (typeof value !== "object" || value === null) return [];
+  return isCurve(value) ? value.points.flat() : numbersOf(value as Outline);
+}
+
+/** So many numbers as a value of the kind of another. */
+function shaped<T>(like: T, numbers: number[]): T {
+  if (typeof like === "number") return numbers[0] as T;
+  if (Array.isArray(like)) {
+    let at = 0;
+    return like.map((part) => {
+      const count = flat(part).length;
+      at += count;
+      return shaped(part, numbers.slice(at - count, at));
+    }) as T;
+  }
+  return (isCurve(like as object) ? curveOf(numbers) : outlineOf(numbers)) as T;
+}
+
+const APART = 2e-4; // between the points of a drawn curve
+
+/** A curve stays within its square, and runs from left to right, whatever an ease overshoots to. */
+function curveOf(numbers: number[]): DrawnCurve {
+  const held = numbers.map((n) => Math.min(Math.max(n, 0), 1));
+  const points = Array.from({ length: held.length / 2 }, (_, i): Vec2 => [held[2 * i], held[2 * i + 1]]);
+  for (let i = 1; i < points.length; i += 1) points[i][0] = Math.max(points[i][0], points[i - 1][0] + APART);
+  points.forEach((p, i) => {
+    p[0] = Math.min(p[0], 1 - (points.length - 1 - i) * APART);
+  });
+  return { points };
+}
 
 export function bezierShare([x1, y1, x2, y2]: [number, number, number, number], time: number): number {
   let low = 0;
@@ -39,40 +88,6 @@ export function bezierShare([x1, y1, x2, y2]: [number, number, number, number], 
   }
   const t = (low + high) / 2;
   return 3 * (1 - t) ** 2 * t * y1 + 3 * (1 - t) * t * t * y2 + t ** 3;
-}
-
-function mix(a: Numeric, b: Numeric, share: number): Numeric {
-  if (typeof a === "number") return a + ((b as number) - a) * share;
-  if (Array.isArray(a)) return a.map((v, i) => v + ((b as number[])[i] - v) * share);
-  const other = b as DrawnCurve;
-  if (a.points.length !== other.points.length) return share < 1 ? a : other;
-  const k = Math.min(Math.max(share, 0), 1);
-  return { points: a.points.map((p, i) => mix(p, other.points[i], k) as Vec2) };
-}
-
-function smooth(keys: Key<Numeric>[], i: number, share: number): Numeric {
-  const value = keys[i].value;
-  if (typeof value === "object" && !Array.isArray(value))
-    return mix(value, keys[i + 1].value, share * share * (3 - 2 * share));
-  const from = Math.max(i - 1, 0);
-  const around = keys.slice(from, i + 3);
-  const frames = around.map((k) => k.frame);
-  const first = i - from;
-  if (typeof value === "number")
-    return hermite(
-      frames,
-      around.map((k) => k.value as number),
-      first,
-      share,
-    );
-  return value.map((_, c) =>
-    hermite(
-      frames,
-      around.map((k) => (k.value as number[])[c]),
-      first,
-      share,
-    ),
-  );
 }
 
 /** Monotone cubic between keys i and i + 1, flat at the first and last key (Fritsch & Carlson 1980). */

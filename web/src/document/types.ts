@@ -259,6 +259,7 @@ export type Shot = Omit<Whole<Schemas["Shot"]>, "layers" | "tracks" | "mattes" |
   size: Vec2;
 };
 export type ShotState = Omit<Schemas["ShotOut"], "document"> & { document: Shot };
+export type HistoryItem = Schemas["HistoryItem"];
 export type Steps = Schemas["Steps"];
 export type ShotCard = Schemas["ShotCard"];
 export type ShelfItem = Schemas["ShelfItem"];

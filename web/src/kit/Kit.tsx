@@ -24,6 +24,7 @@ import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { take } from "../tools/actions";
 import { MattesDrawer } from "./MattesDrawer";
+import { ShelfEdit } from "./ShelfEdit";
 import { insertFootage, startDrag } from "../stack/drops";
 import { carriedBy } from "../document/names";
 import { startBody, startCamera, startPicture } from "../tools/tracking";
@@ -183,6 +184,7 @@ function ShelfCard({ item }: { item: ShelfItem }) {
         {item.kind === "still" ? "still" : item.kind === "sound" ? "sound" : `${item.facts.frames} fr`}
         {item.facts.alpha ? " α" : ""}
       </div>
+      <ShelfEdit item={item} />
       {item.kind !== "sound" && (
         <button
           className="icon-btn absolute top-1.5 right-1.5 bg-black/70 opacity-0 group-hover:opacity-100 focus-visible:opacity-100"

@@ -29,7 +29,6 @@ export const ParamRow = memo(function ParamRow({
   const shown = () => useBench.getState().shot!;
   const value = sample(parameter, frame);
   const keyed = parameter.keys.length > 0;
-  const here = parameter.keys.some((k) => k.frame === frame);
   const label = `${control.title.toLowerCase()} of ${owner}`;
   const drag = (v: unknown) => draft(setValue(shown(), path, frame, v));
   const set = (v: unknown) => void commit(`set ${label}`, setValue(shown(), path, frame, v));
@@ -37,18 +36,7 @@ export const ParamRow = memo(function ParamRow({
   return (
     <>
       <div className="group flex min-h-7 items-center gap-1.5">
-        <Tip text={here ? "Remove the key here" : keyed ? "Add a key here" : "Key this from here on"}>
-          <button
-            className="icon-btn min-w-5"
-            aria-pressed={here}
-            aria-label={`Key ${control.title}`}
-            onClick={() =>
-              void commit(here ? `remove a key of ${label}` : `key ${label}`, toggleKey(shown(), path, frame))
-            }
-          >
-            <KeyPip parameter={parameter} frame={frame} />
-          </button>
-        </Tip>
+        <KeyButton path={path} title={control.title} label={label} />
         <Tip text={control.help || control.title}>
           <span className={`${ride ? "w-[60px]" : "w-[86px]"} shrink-0 truncate ${keyed ? "text-brass" : ""}`}>
             {control.title}
@@ -193,3 +181,28 @@ const toHex = (v: number[]) =>
     )
     .join("")}`;
 const fromHex = (h: string) => [1, 3, 5].map((i) => Number((parseInt(h.slice(i, i + 2), 16) / 255).toFixed(4)));
+
+/** The pip before what can be keyed: adds a key here, or removes it. */
+export function KeyButton({ path, title, label }: { path: string; title: string; label: string }) {
+  const { frame, commit } = usePick("frame", "commit");
+  const parameter = useBench((s) => (s.shot ? at(s.shot, path) : undefined));
+  if (!parameter) return null;
+  const here = parameter.keys.some((k) => k.frame === frame);
+  return (
+    <Tip text={here ? "Remove the key here" : parameter.keys.length ? "Add a key here" : "Key this from here on"}>
+      <button
+        className="icon-btn min-w-5"
+        aria-pressed={here}
+        aria-label={`Key ${title}`}
+        onClick={() =>
+          void commit(
+            here ? `remove a key of ${label}` : `key ${label}`,
+            toggleKey(useBench.getState().shot!, path, frame),
+          )
+        }
+      >
+        <KeyPip parameter={parameter} frame={frame} />
+      </button>
+    </Tip>
+  );
+}

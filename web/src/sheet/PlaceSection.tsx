@@ -6,7 +6,7 @@ import type { Layer, Control, Corners, Vec2 } from "../document/types";
 import { usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { DepthOffers, DepthRows } from "./DepthSection";
-import { ParamRow } from "./ParamRow";
+import { KeyButton, ParamRow } from "./ParamRow";
 import { HangMenu } from "./RideWords";
 import { Section } from "./Section";
 import { hasPicture, sizeOf } from "../document/layers";
@@ -141,7 +141,8 @@ function CornerRow({ layer }: { layer: Layer }) {
     if (corners) set(`fit ${layer.name} to ${track.name}`, corners.map((c) => through(back, c)) as Corners);
   };
   return (
-    <div className="flex flex-wrap items-center gap-1.5 py-1 pl-[30px]">
+    <div className={`flex flex-wrap items-center gap-1.5 py-1 ${layer.place.corners ? "" : "pl-[30px]"}`}>
+      {layer.place.corners && <KeyButton path={`${path}/corners`} title="Corners" label={`corners of ${layer.name}`} />}
       {layer.place.corners ? (
         <button className="btn py-0" onClick={() => set(`unpin ${layer.name}`, null)}>
           Unpin the corners

@@ -28,7 +28,7 @@ export interface Looking {
   /** Groups whose layers are shown in the row of panes. */
   unfolded: string[];
   drawer: Drawer;
-  dialog: "none" | "palette" | "shortcuts" | "render";
+  dialog: "none" | "palette" | "shortcuts" | "render" | "history";
   message: { text: string; kind: "error" | "info" } | null;
   set: (part: Partial<Bench>) => void;
   seek: (frame: number) => void;

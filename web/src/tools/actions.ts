@@ -348,6 +348,7 @@ export const ACTIONS: Action[] = [
   },
   { group: "Shot", name: "Undo", keys: "Ctrl+Z", run: () => void s().undo() },
   { group: "Shot", name: "Redo", keys: "Ctrl+Shift+Z", run: () => void s().redo() },
+  { group: "Shot", name: "What was done", keys: "Shift+H", run: () => s().set({ dialog: "history" }) },
   { group: "Shot", name: "Render", keys: "Ctrl+Enter", run: () => s().set({ dialog: "render" }) },
   {
     group: "Shot",

@@ -5,6 +5,7 @@ import { useAbout } from "../api/client";
 import { useBench, usePick } from "../state/bench";
 import { ACTIONS, actionsOf } from "../tools/actions";
 import { parametersOf } from "../document/names";
+import { History } from "./History";
 import { RenderForm } from "./RenderForm";
 
 export function Dialogs() {
@@ -20,6 +21,12 @@ export function Dialogs() {
     return (
       <Box title="Shortcuts" close={close} wide>
         <Shortcuts />
+      </Box>
+    );
+  if (dialog === "history")
+    return (
+      <Box title="What was done" close={close}>
+        <History />
       </Box>
     );
   if (dialog === "render")

@@ -34,7 +34,8 @@ class AddLayer(Command):
         layer = blank(shot, name, self.content.model_dump(mode="json"))
         document["layers"][layer["id"]] = layer
         stack_of(document, self.group).insert(0, layer["id"])
-        return Change(f"add {name}", [f"layers/{layer['id']}"])
+        title = self.content.title.lower()
+        return Change(f"add {'an' if title[0] in 'aeiou' else 'a'} {title}", [f"layers/{layer['id']}"])
 
 
 def _free(shot: Shot, name: str) -> str:
