@@ -39,7 +39,7 @@ export function ShelfEdit({ item }: { item: ShelfItem }) {
       >
         <MoreVertical size={13} />
       </Popover.Trigger>
-      <Popped className="w-64">
+      <Popped className="w-72 p-3!">
         <form
           className="flex flex-col gap-2"
           onKeyDown={(e) => e.stopPropagation()}

@@ -30,7 +30,9 @@ export function History() {
     <>
       <p className="mb-2 text-quiet">
         {undone
-          ? `${undone} ${undone === 1 ? "step is" : "steps are"} undone: what you change now takes their place.`
+          ? undone === 1
+            ? "1 step is undone: what you change now takes its place."
+            : `${undone} steps are undone: what you change now takes their place.`
           : "Choose a step to go back to."}
       </p>
       <ol aria-label="Steps" className="flex flex-col">
@@ -46,7 +48,13 @@ export function History() {
               >
                 <span className="min-w-0 flex-1 truncate text-left">{step.label}</span>
                 <span className="mono text-quiet">
-                  {here ? "you are here" : new Date(step.created).toLocaleTimeString([], { timeStyle: "short" })}
+                  {here
+                    ? "you are here"
+                    : new Date(step.created).toLocaleTimeString([], {
+                        hour: "2-digit",
+                        minute: "2-digit",
+                        hour12: false,
+                      })}
                 </span>
               </button>
             </li>

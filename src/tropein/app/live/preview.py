@@ -6,6 +6,7 @@ of what they show, so that undo and a second look cost nothing.
 
 from __future__ import annotations
 
+import gc
 import json
 import logging
 import os
@@ -233,6 +234,8 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
     os.nice(1)
     previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
     warm()  # kernels are read from their cache now, not at the first picture
+    gc.freeze()  # what is there now stays: it need not be looked through again and again
+    gc.set_threshold(50_000, 20, 50)
     while True:
         try:
             message = pipe.recv()

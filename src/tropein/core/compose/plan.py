@@ -20,6 +20,7 @@ from tropein.core.compose.step import Step, step
 from tropein.core.compose.timing import footage_frame, layer_frame
 from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
 from tropein.core.document.kept import Kept
+from tropein.core.document.references import Found, Ref, pointers
 from tropein.core.effects import run, same_always, sampled
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
@@ -51,9 +52,15 @@ class Planner:
     cutouts: Cutouts = no_cutouts
     base: str | None = None
     window: Window | None = None
-    chains: Kept[Step] = field(
-        default_factory=Kept
-    )  # effects on pictures, as they were planned before; of one set of footage
+    # what was planned before, of one set of footage: effects on pictures, and whole layers
+    chains: Kept[Step] = field(default_factory=Kept)
+    layers: Kept[Step | None] = field(default_factory=Kept)
+
+    @cached_property
+    def _around(self) -> tuple[object, ...]:
+        """What of the shot the step of a layer may depend on, and how it is drawn."""
+        shot = self.shot
+        return shot.size, shot.rate, shot.frames, shot.shutter_deg, self.scale, self.quality
 
     @cached_property
     def places(self) -> Places:
@@ -144,7 +151,15 @@ class Planner:
         return Mattes(self).matte(self.shot.mattes[matte_id], frame)
 
     def layer(self, layer: Layer, frame: float) -> Step | None:
-        """One layer's picture placed in the frame and cut, or None where it shows nothing."""
+        """One layer's picture placed in the frame and cut, or None where it shows nothing. While something else is changed the step
+        of one that depends on nothing but itself is kept."""
+        if self.base is not None or self.window is not None or layer.id in self.places.groups or not _alone.of(layer):
+            return self._layer(layer, frame)
+        footage = self.shot.footage.get(layer.footage or "")
+        of = None if footage is None else _facts.of(footage)
+        return self.layers.of(layer, frame, of, self._around, make=lambda: self._layer(layer, frame))
+
+    def _layer(self, layer: Layer, frame: float) -> Step | None:
         own = self.own_picture(layer, frame)
         if own is None:
             return None
@@ -407,4 +422,10 @@ def is_open(group: Layer) -> bool:
     return not any(own) and whole and group.blend == "normal" and group.time.plain
 
 
+def _of_footage(found: Found) -> bool:
+    return isinstance(found.mark, Ref) and found.mark.to == "footage"
+
+
+_facts: Kept[str] = Kept(lambda footage: str(footage.model_dump_json()))
+_alone: Kept[bool] = Kept(lambda layer: layer.stack is None and all(_of_footage(f) for f in pointers(layer)))
 _alike: Kept[bool] = Kept(lambda layer: all(same_always(e) and not e.cuts for e in layer.looks))

@@ -16,7 +16,7 @@ from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture
 from tropein.core.raster.warp import Quality
 
-MOST_CHAINS = 6000
+MOST_KEPT = 6000  # steps of each sort
 
 
 class Renderer:
@@ -25,10 +25,13 @@ class Renderer:
     def __init__(self, sources: Sources, paths: Paths, cache_bytes: int, cutouts: Cutouts = no_cutouts) -> None:
         self.sources, self.paths, self.cutouts = sources, paths, cutouts
         self.cache: Cache[Any] = Cache(cache_bytes)
-        self.chains: Kept[Step] = Kept(most=MOST_CHAINS)
+        self.chains: Kept[Step] = Kept(most=MOST_KEPT)
+        self.layers: Kept[Step | None] = Kept(most=MOST_KEPT)
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
-        return Planner(shot, self.sources, self.paths, scale, quality, self.cutouts, chains=self.chains)
+        return Planner(
+            shot, self.sources, self.paths, scale, quality, self.cutouts, chains=self.chains, layers=self.layers
+        )
 
     def frame(self, shot: Shot, frame: float, scale: float = 1.0, quality: Quality = "final") -> Picture:
         """The shot's picture at a frame: linear, premultiplied, its window inside the scaled frame."""

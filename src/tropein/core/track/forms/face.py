@@ -66,9 +66,10 @@ class FaceFile(FileBase):
         return [*irises, "left_eye_open", "right_eye_open", "mouth_open"]
 
     def square(self, row: Sample, point: int, half: float) -> NDArray[np.float64] | None:
-        ends = self.path("head").at(row.frame, gaps="hide")
-        if ends is None:
+        assert isinstance(row, FaceSample)
+        if row.lost or not row.landmarks:
             return None
+        ends = _on_face(row, "head")
         across = (ends[-1] - ends[0]) * SHOWN
         down = np.array([-across[1], across[0]])
         return ends.mean(0) + np.array([-across - down, across - down, across + down, down - across]) / 2
