@@ -229,6 +229,18 @@ def test_what_another_process_did_is_seen(client: TestClient, context: WorkConte
     assert stands(client, shot)["name"] == "There"
 
 
+def test_a_document_that_is_written_while_it_is_read_is_read_whole(
+    client: TestClient, context: WorkContext, shot: str
+) -> None:
+    with transaction(context.engine) as session:
+        row = shots.row_of(session, shot)  # as it stands before the others' edits
+        for i in range(shots.STEPS + 2):
+            edit(client, shot, i, "add a cue", f"/cues/c{i}", {"id": f"c{i}", "frame": i % 40, "name": str(i)}, "add")
+        shots._kept.clear()
+        document = shots.document_of(session, row)
+        assert row.revision == shots.STEPS + 2 and len(document["cues"]) == row.revision
+
+
 def shots_at(context: WorkContext, shot: str, revision: int) -> dict[str, Any]:
     with transaction(context.engine) as session:
         return shots.document_at(session, shot, revision)

@@ -23,10 +23,8 @@ from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Conflict, NotFound
 
 HELD_SHOTS = 12  # whose models are kept from one edit to the next
-STEPS, STEPS_BYTES = (
-    40,
-    256 << 10,
-)  # so many steps, or so much of them, may lie between a document that is written and the newest
+STEPS = 40  # so many may lie between a document that is written and the newest
+LARGE_BYTES = 256 << 10  # a step so large is written with its document
 _kept: OrderedDict[str, tuple[str, Held]] = OrderedDict()
 _lock = threading.Lock()
 MOST_TOLD_BYTES = 7900  # PostgreSQL takes less than 8000
@@ -101,7 +99,11 @@ def shot_of(session: Session, shot_id: str) -> Shot:
 
 
 def _replayed(session: Session, row: ShotRow) -> dict[str, Any]:
-    query = select(EditRow.patch).where(EditRow.shot_id == row.id, EditRow.number > row.written)
+    """The document that is written with the steps since; the row is read anew with it, so that they belong together."""
+    session.refresh(row, ["revision", "written", "mark", "document"])
+    query = select(EditRow.patch).where(
+        EditRow.shot_id == row.id, EditRow.number.between(row.written + 1, row.revision)
+    )
     steps = session.scalars(query.order_by(EditRow.number)).all()
     document = row.document
     if document.get("schema_version") != SCHEMA_VERSION:
@@ -133,7 +135,8 @@ def document_at(session: Session, shot_id: str, revision: int) -> dict[str, Any]
     newest = _held(session, row).plain
     if revision == row.revision:
         return newest
-    query = select(EditRow.inverse).where(EditRow.shot_id == shot_id, EditRow.number > revision)
+    later = EditRow.number.between(revision + 1, row.revision)
+    query = select(EditRow.inverse).where(EditRow.shot_id == shot_id, later)
     document = _walked(newest, session.scalars(query.order_by(EditRow.number.desc())))
     return load_shot(document).model_dump(mode="json")
 
@@ -155,7 +158,8 @@ def since(session: Session, shot_id: str, base: int) -> Stepped:
     row = row_of(session, shot_id)
     if not 0 <= base <= row.revision:
         raise NotFound(f"The shot has no revision {base}.")
-    query = select(EditRow.patch).where(EditRow.shot_id == shot_id, EditRow.number > base).order_by(EditRow.number)
+    later = EditRow.number.between(base + 1, row.revision)
+    query = select(EditRow.patch).where(EditRow.shot_id == shot_id, later).order_by(EditRow.number)
     patch = [op for step in session.scalars(query) for op in step]
     return Stepped(row.id, row.name, row.revision, base, patch, *_names(session, shot_id))
 
@@ -316,7 +320,7 @@ def _store(
 ) -> None:  # fmt: skip
     row.revision += 1
     row.name, row.mark = after.shot.name, new_id()
-    if row.revision - row.written >= STEPS or len(orjson.dumps(patch)) > STEPS_BYTES:
+    if row.revision - row.written >= STEPS or len(orjson.dumps(patch)) > LARGE_BYTES:
         row.document, row.written = after.plain, row.revision
     _keep(row, after)
     row.updated = func.now()
