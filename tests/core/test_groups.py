@@ -396,3 +396,22 @@ def test_commands_say_what_does_not_fit() -> None:
     ):
         with pytest.raises((BadInput, NotFound), match=words):
             do(shot(), name, arguments)
+
+
+def test_a_ring_is_a_carrier_with_cards_at_equal_distances_in_place_of_the_layer() -> None:
+    before = shot(spot("a"), spot("b"), spot("c"))
+    made, _, change = do(before, "ring", {"layer": "b", "count": 4, "radius": 100, "width": 80, "tilt": 10})
+    assert change.label == "make a ring of b" and "b" not in made.layers
+    carrier, *cards = made.stack[1:6]
+    assert change.select == [f"layers/{carrier}"] and made.stack[0] == "a" and made.stack[6] == "c"
+    depths = [made.layers[i].place.depth for i in cards]
+    assert [d.position.value for d in depths if d] == [(0, 0, -100), (-100, 0, 0), (0, 0, 100), (100, 0, 0)]
+    assert [d.rotation.value[1] for d in depths if d] == [0, 90, 180, 270]
+    hang = [made.layers[i].place.hang for i in cards]
+    assert all(h and h.layer == carrier for h in hang) and [made.layers[i].name for i in cards][3] == "b 4"
+    hung = before.model_dump(mode="json")
+    hung["layers"]["a"]["place"]["hang"] = {"layer": "b"}
+    kept = do(load_shot(hung), "ring", {"layer": "b", "facing": "camera"})[0]
+    assert "b" in kept.layers and kept.stack.index("b") == 1 and len(kept.stack) == len(before.stack) + 9
+    with pytest.raises(BadInput, match="no insert"):
+        do(before, "ring", {"layer": before.plate})

@@ -10,6 +10,8 @@ import pytest
 from tests.core.builders import document, layer
 from tropein.core.animate.sample import keyed, sample
 from tropein.core.animate.sampler import Sampler
+from tropein.core.compose.places import Places
+from tropein.core.compose.ride_matrices import ride_matrices
 from tropein.core.document import AnimatedCorners, AnimatedNumber, Shot
 from tropein.core.document.mover import MOVERS, MoverBase, Numbers, Sampling
 from tropein.core.document.upgrade import load_shot
@@ -83,3 +85,19 @@ def test_a_parameter_follows_another_and_circles_are_refused() -> None:
         Sampler(circle, 0).at("layers/a/opacity")
     with pytest.raises(BadInput, match="no parameter"):
         Sampler(circle, 0).at("layers/gone/opacity")
+
+
+def test_handles_are_told_what_movers_do_to_a_place() -> None:
+    jitter = {"movers": {"j": {"kind": "jitter", "id": "j", "amount": 9.0}}, "moving": ["j"]}
+    place = {"position": {"value": [100, 60]}, "rotation": {"value": 20}}
+    plain = load_shot(document([layer("a", place=place)])).model_dump(mode="json")
+    still = load_shot(plain)
+    for name in ("position", "rotation"):
+        plain["layers"]["a"]["place"][name] |= jitter
+    moved = load_shot(plain)
+    before, now = (Places(s, lambda *_: None) for s in (still, moved))
+    told = ride_matrices(now, 7)["a"]
+    assert told is not None and np.abs(told - np.eye(3)).max() > 0.1
+    keyed = before.matrix(still.layers["a"], 7)
+    assert told @ keyed == pytest.approx(now.matrix(moved.layers["a"], 7), abs=1e-9)
+    assert "a" not in ride_matrices(before, 7)

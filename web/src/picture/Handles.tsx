@@ -30,7 +30,11 @@ export function Handles({ scale, toShot }: { scale: number; toShot: (e: React.Po
   const place = layer && hasPlace(layer) ? layer.place : undefined;
   const tied =
     place !== undefined &&
-    (place.ride !== null || place.hang !== null || place.depth !== null || groupOf(shot!, layer!.id) !== null);
+    (place.ride !== null ||
+      place.hang !== null ||
+      place.depth !== null ||
+      groupOf(shot!, layer!.id) !== null ||
+      [place.position, place.scale, place.rotation, place.pivot].some((p) => p.moving?.length));
   const matrices = useCarried(tied || place?.pivot_ride ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame);
   if (!shot || !layer || isVeil(layer) || layer.id === shot.plate) return null;
   const carried = tied ? matrices?.[layer.id] : IDENTITY;

@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
-import { intoDepth, makeRing, type Ring } from "../document/depth";
+import { intoDepth, type Ring } from "../document/depth";
 import type { Layer, Control } from "../document/types";
 import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -117,7 +117,7 @@ export function DepthOffers({ layer }: { layer: Layer }) {
 }
 
 function RingOffer({ layer }: { layer: Layer }) {
-  const { base: shot, commit, select } = usePick("base", "commit", "select");
+  const { base: shot, give } = usePick("base", "give");
   const [ring, setRing] = useState<Ring>({
     count: 7,
     radius: Math.round((shot?.size[0] ?? 960) / 5),
@@ -141,11 +141,7 @@ function RingOffer({ layer }: { layer: Layer }) {
       />
     </div>
   );
-  const make = () => {
-    const { ops, carrier } = makeRing(shot, layer, ring);
-    void commit(`make a ring of ${layer.name}`, ops);
-    select({ kind: "layer", id: carrier });
-  };
+  const make = () => void give("ring", { layer: layer.id, ...ring });
   return (
     <Popover.Root>
       <Popover.Trigger className={`${OFFER} text-small`}>make a ring of it</Popover.Trigger>

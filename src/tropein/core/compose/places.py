@@ -344,6 +344,12 @@ class Places:
             self._wholes[key] = (layer, None if carried is None else product(carried, self._own(layer.place, frame)))
         return self._wholes[key][1]
 
+    def moved_by_movers(self, place: Place, frame: float) -> Matrix:
+        """What movers do to a place as it is keyed, in shot pixels."""
+        if not place.moving or place.corners is not None:
+            return IDENTITY
+        return self._own(place, frame) @ np.linalg.inv(self._own(place.as_keyed(), frame))
+
     def _own(self, place: Place, frame: float, middle: tuple[float, float] = (0.0, 0.0)) -> Matrix:
         """The transform about the pivot, from pixels among which `middle` is the picture's centre. Where the pivot rides, the picture is
         turned and scaled about the place that goes along, and stays where it is otherwise."""

@@ -11,7 +11,7 @@ from tropein.core.raster.warp import Matrix
 
 
 def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
-    """3x3 matrices in shot pixels: by id what a ride and hanging do to a layer (of a layer in depth the whole matrix from its
+    """3x3 matrices in shot pixels: by id what a ride, hanging and movers do to a layer (of a layer in depth the whole matrix from its
     own pixels on), by "matte/piece" what a ride does to a shape and where the pixels of a cut-out lie, by "layer:effect"
     what it does to a centre, by "layer:pivot" to a pivot, and by ":plate" how the plate lies. None where a ride hides the thing."""
     shot = places.shot
@@ -32,8 +32,9 @@ def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
             out[f"{layer.id}:pivot"] = _within(grouped, places.ridden(place.pivot_ride, about, frame))
         if layer.content.has_picture and place.depth:
             out[layer.id] = places.matrix(layer, frame)
-        elif layer.content.has_place and (place.ride or place.hang or layer.id in places.groups):
-            out[layer.id] = _within(grouped, places.ride_matrix(layer, frame))
+        elif layer.content.has_place and (place.ride or place.hang or layer.id in places.groups or place.moving):
+            carried = _within(grouped, places.ride_matrix(layer, frame))
+            out[layer.id] = carried if carried is None else carried @ places.moved_by_movers(place, frame)
     for matte in shot.mattes.values():
         for piece in matte.in_order:
             if piece.has_marks:

@@ -83,6 +83,9 @@ class Depth(Model):
     facing: Literal["own", "camera"] = "own"
 
 
+TRANSFORM = ("position", "scale", "rotation", "pivot")
+
+
 class Place(Model):
     """A layer's transform: pivot (in footage pixels from its centre) goes to position, turned and scaled about it."""
 
@@ -102,3 +105,13 @@ class Place(Model):
     hang: Hang | None = None
     steady: Steady | None = None
     motion_blur: bool = False
+
+    @property
+    def moving(self) -> bool:
+        """Whether movers change its transform."""
+        return any(getattr(self, name).moving for name in TRANSFORM)
+
+    def as_keyed(self) -> Place:
+        """The same without movers."""
+        still = {"movers": {}, "moving": []}
+        return self.model_copy(update={name: getattr(self, name).model_copy(update=still) for name in TRANSFORM})
