@@ -47,15 +47,17 @@ def serving(home: Path, database: postgres.Server, **more: str) -> Iterator[tupl
     }  # fmt: skip
     server = subprocess.Popen([sys.executable, "-m", "tropein.cli", "serve"], env=env)
     address = f"http://127.0.0.1:{port}"
-    for _ in range(600):
-        try:
-            urllib.request.urlopen(f"{address}/api/session", timeout=1).close()
-            break
-        except OSError:
-            time.sleep(0.1)
-    yield address, env
-    server.terminate()
-    server.wait(15)
+    try:
+        for _ in range(600):
+            try:
+                urllib.request.urlopen(f"{address}/api/session", timeout=1).close()
+                break
+            except OSError:
+                time.sleep(0.1)
+        yield address, env
+    finally:
+        server.terminate()
+        server.wait(15)
 
 
 @pytest.fixture(scope="session")
