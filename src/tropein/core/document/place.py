@@ -113,5 +113,5 @@ class Place(Model):
 
     def as_keyed(self) -> Place:
         """The same without movers."""
-        still = {"movers": {}, "moving": []}
+        still: dict[str, object] = {"movers": {}, "moving": []}
         return self.model_copy(update={name: getattr(self, name).model_copy(update=still) for name in TRANSFORM})
