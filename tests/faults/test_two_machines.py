@@ -178,7 +178,7 @@ def state(run: str, until: set[str], seconds: float = 180) -> dict[str, Any]:
         found = json.loads(asked(f"/api/runs/{run}"))
         if found["state"] in until:
             return dict(found)
-        assert found["state"] not in ("failed", "cancelled"), found
+        assert found["state"] not in ("failed", "cancelled"), found["error"] or found
         time.sleep(0.1)
     raise AssertionError(found)
 
