@@ -15,12 +15,14 @@ import psycopg
 import pytest
 import uvicorn
 from fastapi.testclient import TestClient
+from pydantic import ValidationError
 
 from launch import postgres
 from tests.core.builders import document, layer
 from tropein.app import wire
 from tropein.app.api import guard, limits
 from tropein.app.jobs.context import WorkContext
+from tropein.app.jobs.work.ingest import Ingest
 from tropein.app.server import create_app
 from tropein.app.settings import Settings
 from tropein.app.store import shots
@@ -127,6 +129,19 @@ def test_an_edit_sent_twice_is_stored_once(client: TestClient, shot: str) -> Non
     first, second = (edit(client, shot, ops, key="k1").json() for _ in range(2))
     assert first["revision"] == second["revision"] == 1
     assert len(client.get(f"/api/shots/{shot}/history").json()) == 1
+
+
+@pytest.mark.parametrize("upload", ["..", "../media", "/etc", "abc"])
+def test_no_import_is_asked_for_by_its_folder(client: TestClient, context: WorkContext, shot: str, upload: str) -> None:
+    """Only an upload begins one: what its run tidies away is the upload's own folder."""
+    body = {"upload": upload, "files": [["0", "a.png"]]}
+    assert client.post(f"/api/shots/{shot}/work/ingest", json=body).status_code == 404
+    if upload != "abc":
+        with pytest.raises(ValidationError):
+            Ingest(upload=upload, files=[("0", "a.png")])
+        with pytest.raises(ValidationError):
+            Ingest(upload="abc", files=[(f"{upload}/a", "a.png")])
+    assert client.get("/api/runs").json() == []
 
 
 def test_one_thing_that_cannot_be_read_hides_no_other(client: TestClient, context: WorkContext, shot: str) -> None:

@@ -176,7 +176,7 @@ def about() -> About:
         ],
         tracks=[TrackInfo(**_told(c), begins=c.begins, directed=c.directed) for c in TRACKS],
         measures=[MeasureInfo(**_told(c), act=c.act, unit=c.unit, visible_from=c.visible_from) for c in MEASURES],
-        works=[WorkInfo(**_told(c), arguments=c.model_json_schema().get("properties", {})) for c in WORKS],
+        works=[WorkInfo(**_told(c), arguments=c.model_json_schema().get("properties", {})) for c in WORKS if c.of_shot],
         forms=[
             FormInfo(**_told(c), of=c.of, writes=c.writes, reads=list(c.reads), files=list(c.files), into=list(c.into))
             for c in FORMS

@@ -11,7 +11,7 @@ from tropein.app.api.deps import IdInPath, Work
 from tropein.app.api.routing import router as plain_router
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
-from tropein.core.interchange.bundle import write_bundle
+from tropein.core.interchange.bundle import ShotBundle
 
 router = plain_router("/api", "bundles")
 
@@ -22,6 +22,6 @@ def export_shot(shot_id: IdInPath, work: Work, background: BackgroundTasks) -> F
     with transaction(work.engine) as session:  # not held while the file is written
         shot = shots.shot_of(session, shot_id)
     path = work.settings.outgoing / f"{uuid.uuid4().hex}.tropein"
-    write_bundle(shot, work.library.store, work.artefacts, path)
+    ShotBundle().pack(shot, work.library.store, work.artefacts, path)
     background.add_task(path.unlink, missing_ok=True)
     return FileResponse(path, filename=f"{shots.file_stem(shot.name)}.tropein", background=background)

@@ -140,10 +140,10 @@ async def upload(request: Request) -> RunOut:
             if not given:
                 raise BadInput("There is no file in the upload.")
             folder.mkdir(parents=True)
-            files = []
+            files: list[tuple[str, str]] = []
             for i, file in enumerate(given):
                 await _store(file, folder / f"{i:06d}")
-                files.append([f"{i:06d}", _name(file.filename)])
+                files.append((f"{i:06d}", _name(file.filename)))
         wanted = Ingest(upload=upload_id, files=files, rate=rate, make_shot=wish in YES)
         with transaction(work.engine) as session:
             out = run_out(start(session, wanted))

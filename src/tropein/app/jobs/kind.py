@@ -33,6 +33,7 @@ class WorkBase(Kind):
 
     model_config = ConfigDict(extra="ignore")  # rows of before may hold more
     title: ClassVar[str] = ""
+    of_shot: ClassVar[bool] = True  # it may be asked for, for a shot, by its name; else only from where it belongs
 
     kind: str
     shot: Id | None = None
@@ -61,8 +62,11 @@ WORKS: Family[WorkBase] = Family("kind of work", "tropein.app.jobs.work", WorkBa
 
 
 def of_row(row: RunRow) -> WorkBase:
-    """The work of a run."""
-    return WORKS.read({**row.params, "kind": row.kind})
+    """The work of a run; one that cannot be done where its arguments do not fit any more."""
+    try:
+        return WORKS.read({**row.params, "kind": row.kind})
+    except ValidationError:
+        return WORKS.unknown(kind=row.kind, shot=row.shot_id)
 
 
 def start(session: Session, work: WorkBase) -> RunRow:
@@ -85,7 +89,7 @@ def queue(session: Session, row: RunRow, parts: list[int]) -> None:
 
 def wanted(kind: str, shot: str, arguments: dict[str, Any]) -> WorkBase:
     """Work on a shot by the name of its kind. NotFound where there is no such kind, BadInput where the arguments do not fit."""
-    if kind not in WORKS.known():
+    if not WORKS.of(kind).of_shot or WORKS.of(kind).unknown:
         raise NotFound(f"There is no work of the kind {kind!r}.")
     try:
         return WORKS.of(kind).model_validate({**arguments, "kind": kind, "shot": shot})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -21,6 +22,8 @@ from tropein.core.document import Footage, Layer, Place, Shot, new_id
 from tropein.core.document.base import Rate
 from tropein.core.errors import Asks, BadInput
 
+Stored = Annotated[str, Field(pattern=r"^\d{1,9}$")]
+
 
 @WORKS.add
 class Ingest(WorkBase):
@@ -28,9 +31,12 @@ class Ingest(WorkBase):
     run has ended for good."""
 
     title: ClassVar[str] = "Import files"
+    of_shot: ClassVar[bool] = False
     kind: Literal["ingest"] = "ingest"
-    upload: str
-    files: Annotated[list[list[str]], Field(description="for each: as it is stored, and the name it came under")]
+    upload: Annotated[str, Field(pattern=r"^[a-z0-9]{1,40}$", description="a folder among those that came in")]
+    files: Annotated[
+        list[tuple[Stored, str]], Field(description="for each: as it is stored, and the name it came under")
+    ]
     rate: Rate = "24/1"
     make_shot: bool = False
     tags: list[str] = []
@@ -90,7 +96,7 @@ def answer(context: WorkContext, session: Session, run_id: str, choice: str) -> 
     return again
 
 
-def title_of(files: list[list[str]]) -> str:
+def title_of(files: Sequence[Sequence[str]]) -> str:
     name = Path(files[0][1].replace("\\", "/")).stem.strip() or "untitled"
     return name[:100] if len(files) == 1 else f"{name.rstrip('0123456789._- ') or name}"[:100]
 
