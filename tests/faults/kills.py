@@ -196,23 +196,15 @@ def main(kills: int) -> int:
 
 
 def _context(place: Path) -> Any:
+    from launch.postgres import reachable
+
     from tropein.app.jobs.context import make
     from tropein.app.settings import Settings
 
-    folder = next(
-        f
-        for f in (place / "pg", *Path("/var/lib/postgresql").glob("tropein-*"))
-        if (f / "server.json").exists() and _of(f, place)
-    )
+    folder = reachable(place / "pg")
     state = json.loads((folder / "server.json").read_text())
     url = f"postgresql+psycopg://tropein:{(folder / 'password').read_text()}@127.0.0.1:{state['port']}/tropein"
     return make(Settings(home=place / "home", database=url))
-
-
-def _of(folder: Path, place: Path) -> bool:
-    from launch.postgres import reachable
-
-    return reachable(place / "pg") == folder
 
 
 def all_history(place: Path, shot: str) -> list[dict[str, str]]:

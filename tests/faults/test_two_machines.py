@@ -16,6 +16,7 @@ from typing import Any
 import av
 import pytest
 from launch.paths import ROOT
+from launch.postgres import reachable
 
 from tests.conftest import moving_frames, write_clip
 from tests.launch.test_running import Started, pids
@@ -189,8 +190,8 @@ def machines(place: Path, run: str) -> set[str]:
 
 
 def asked_database(place: Path, query: str) -> set[str]:
-    state = next(json.loads(p.read_text()) for p in pg_folders(place) if p.exists())
-    password = next(p.parent / "password" for p in pg_folders(place) if p.exists()).read_text()
+    folder = reachable(place / "pg")
+    state, password = json.loads((folder / "server.json").read_text()), (folder / "password").read_text()
     psql = [
         "ip",
         "netns",
@@ -211,9 +212,3 @@ def asked_database(place: Path, query: str) -> set[str]:
     return set(
         subprocess.run(psql, env={**os.environ, "PGPASSWORD": password}, capture_output=True, text=True).stdout.split()
     )
-
-
-def pg_folders(place: Path) -> list[Path]:
-    """Where the database's server says how it is reached: this place's own folder, else the newest of those that stand on the machine."""
-    others = Path("/var/lib/postgresql").glob("tropein-*/server.json")
-    return [place / "pg" / "server.json", *sorted(others, key=lambda p: -p.stat().st_mtime)]
