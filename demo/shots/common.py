@@ -55,7 +55,7 @@ def tracked_point(
     context: WorkContext, footage: Footage, name: str, at: tuple[float, float], frame: int
 ) -> dict[str, Any]:
     """A point track in the document's form, with its samples stored."""
-    track = PointTrack(id=new_id(), name=name, footage=footage.id, reference_frame=frame, position=at)
+    track = PointTrack.at(at, id=new_id(), name=name, footage=footage.id, reference_frame=frame)
     return tracked(context, footage, track)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -92,49 +93,77 @@ OLD: dict[str, Any] = {
 }  # fmt: skip
 
 
-def test_a_history_of_version_2_can_still_be_undone(context: WorkContext) -> None:
-    """Three edits made by index, as version 2 had them, stored as they were then; converted, each is undone and done again."""
-    from importlib import import_module
+def old_states() -> list[dict[str, Any]]:
+    """Three edits made by index, as version 2 had them."""
+    spot = OLD_LAYERS["spot"]
+    blur = {"kind": "blur", "id": "b", "radius": {"value": 2.0, "keys": []}}
+    states = [OLD | {"layers": OLD_LAYERS | {"spot": spot | {"effects": [spot["effects"][0], blur]}}}]
+    for op in (
+        {"op": "replace", "path": "/layers/spot/effects/1/radius", "value": {"value": 9.0, "keys": []}},
+        {"op": "remove", "path": "/layers/spot/effects/0"},
+        {"op": "add", "path": "/cues/-", "value": {"frame": 9, "name": "later"}},
+    ):
+        states.append(apply_patch(states[-1], [op]))
+    return states
 
-    convert = import_module("tropein.app.store.migrations.versions.0003_addresses")._convert
-    edits = [
-        [{"op": "replace", "path": "/layers/spot/effects/1/radius", "value": {"value": 9.0, "keys": []}}],
-        [{"op": "remove", "path": "/layers/spot/effects/0"}],
-        [{"op": "add", "path": "/cues/-", "value": {"frame": 9, "name": "later"}}],
-    ]
-    states = [
-        OLD
-        | {
-            "layers": OLD_LAYERS
-            | {
-                "spot": OLD_LAYERS["spot"]
-                | {
-                    "effects": [
-                        OLD_LAYERS["spot"]["effects"][0],
-                        {"kind": "blur", "id": "b", "radius": {"value": 2.0, "keys": []}},
-                    ]
-                }
-            }
-        }
-    ]  # type: ignore[index]
-    for ops in edits:
-        states.append(apply_patch(states[-1], ops))
+
+def older_states() -> list[dict[str, Any]]:
+    """Edits of a track whose points were counted, as version 3 had them."""
+    nail = {
+        "kind": "point",
+        "id": "nail",
+        "name": "Nail",
+        "footage": "f",
+        "position": [4.0, 5.0],
+        "more": [],
+        "hand_set": [],
+    }
+    tip = {
+        "kind": "body",
+        "id": "tip",
+        "name": "Tip",
+        "footage": "f",
+        "hand_set": [{"frame": 2, "position": [1.0, 2.0], "point": 0}],
+    }
+    plain = load_shot(OLD).model_dump(mode="json") | {"schema_version": 3, "tracks": {"nail": nail, "tip": tip}}
+    states = [plain]
+    for op in (
+        {"op": "add", "path": "/tracks/nail/more/-", "value": [8.0, 9.0]},
+        {"op": "replace", "path": "/tracks/nail/hand_set", "value": [{"frame": 7, "position": [8.5, 9.5], "point": 1}]},
+        {"op": "replace", "path": "/tracks/nail/more/0", "value": [8.25, 9.25]},
+    ):
+        states.append(apply_patch(states[-1], [op]))
+    return states  # fmt: skip
+
+
+@pytest.mark.parametrize("step", ["0003_addresses", "0005_points"])
+@pytest.mark.parametrize("written", [3, 1])
+def test_a_history_of_an_older_version_can_still_be_undone(context: WorkContext, step: str, written: int) -> None:
+    """Stored as they were then; converted, each is undone and done again."""
+    migration = import_module(f"tropein.app.store.migrations.versions.{step}")
+    states = old_states() if step == "0003_addresses" else older_states()
+    if step == "0003_addresses" and written != 3:
+        pytest.skip("the document was always written")
     expected = [load_shot(s).model_dump(mode="json") for s in states]
     with transaction(context.engine) as session:
         shot_id = shots.create(session, load_shot(states[-1])).id
     with context.engine.begin() as connection:
         connection.execute(
-            text("update shot set document = cast(:d as jsonb), revision = 3, written = 3, mark = 'old' where id = :i"),
-            {"d": json.dumps(states[-1]), "i": shot_id},
+            text(
+                "update shot set document = cast(:d as jsonb), revision = 3, written = :w, mark = 'old' where id = :i"
+            ),
+            {"d": json.dumps(states[written]), "i": shot_id, "w": written},
         )
-        for n, ops in enumerate(edits):
-            inverse = jsonpatch.make_patch(states[n + 1], states[n]).to_string()
+        for n in range(3):
+            there, back = jsonpatch.make_patch(states[n], states[n + 1]), jsonpatch.make_patch(states[n + 1], states[n])
             connection.execute(
                 text("insert into edit (shot_id, number, label, kind, state, patch, inverse, client) values (:s, :n, 'x', 'edit', 'done', cast(:p as jsonb), cast(:v as jsonb), '')"),
-                {"s": shot_id, "n": n + 1, "p": json.dumps(ops), "v": inverse},
+                {"s": shot_id, "n": n + 1, "p": there.to_string(), "v": back.to_string()},
             )  # fmt: skip
-        convert(connection, shot_id, states[-1])
+        row = connection.execute(text("select * from shot where id = :i"), {"i": shot_id}).one()
+        migration._convert(connection, *((shot_id, row.document) if step == "0003_addresses" else (row,)))
     with transaction(context.engine) as session:
+        assert shots.state(session, shot_id).document == expected[3]
         assert shots.document_at(session, shot_id, 0) == expected[0]
         for n in (2, 1, 0):
             shots.undo(session, shot_id)

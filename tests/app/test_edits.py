@@ -138,7 +138,11 @@ def test_a_point_track_goes_out_as_a_table_and_comes_back(client: TestClient, sh
     assert client.post(f"{url}/file", files={"file": ("mast.csv", table.encode())}).status_code == 204
     state = client.get(f"/api/shots/{shot}").json()
     read = state["document"]["tracks"]["t1"]
-    assert read["position"] == [5, 6] and read["lost_frames"] == 1 and state["undo"] == "read Mast from mast.csv"
+    assert (
+        read["points"]["p1"]["position"] == [5, 6]
+        and read["lost_frames"] == 1
+        and state["undo"] == "read Mast from mast.csv"
+    )
     out = client.get(f"{url}/file.csv").text
     assert out.splitlines()[0] == "frame,confidence,lost,reason,x1,y1" and out.splitlines()[2].startswith(
         "1,1.0,0,,7.5,8.0"

@@ -10,7 +10,9 @@ from fastapi.testclient import TestClient
 from tests.app.test_edits import shot  # noqa: F401
 from tests.core.test_cameras import points, solved
 from tropein.app.jobs.context import WorkContext
+from tropein.core.document.upgrade import load_shot
 from tropein.core.track.forms.camera import CameraFile
+from tropein.core.track.forms.point import PointFile
 
 
 def add(client: TestClient, shot_id: str, *ops: dict[str, Any]) -> dict[str, Any]:
@@ -57,11 +59,39 @@ def test_two_points_are_made_into_a_track_of_their_own(client: TestClient, track
     url = f"/api/shots/{tracked}/tracks/combine"
     made = client.post(url, json={"tracks": ["p", "q"], "name": "both", "reference_frame": 0}).json()["id"]
     track = client.get(f"/api/shots/{tracked}").json()["document"]["tracks"][made]
-    assert track["position"] == [30, 15] and track["lost_frames"] == 0
+    assert track["points"]["p1"]["position"] == [30, 15] and track["lost_frames"] == 0
     samples = client.get(f"/api/artefacts/{track['samples']}/track").json()
     assert samples["frames"][9]["points"] == [[48, 24]]
     refused = client.post(url, json={"tracks": ["p", "c"], "name": "x", "reference_frame": 0})
     assert refused.status_code == 422 and "Only point tracks" in refused.text
+
+
+def test_a_point_is_taken_out_of_a_track_with_what_was_found_of_it(
+    client: TestClient, context: WorkContext, tracked: str
+) -> None:
+    one, two = points((10, 10), (2, 1)), points((50, 20), (0, 1))
+    rows = [
+        a.model_copy(update={"points": a.points + b.points, "point_confidence": [0.9, 0.8]})
+        for a, b in zip(one.frames, two.frames, strict=True)
+    ]
+    both = one.model_copy(update={"ids": ["a", "b"], "frames": rows})
+    hand = [{"frame": 3, "position": [50, 23]}]
+    pair = {n: {"id": n, "position": p, "hand_set": h} for n, p, h in (("a", [10, 10], []), ("b", [50, 20], hand))}
+    plate = client.get(f"/api/shots/{tracked}").json()["document"]["tracks"]["p"]["footage"]
+    track = {"kind": "point", "id": "two", "name": "Two", "footage": plate, "points": pair, "order": ["a", "b"]}
+    track["samples"] = context.artefacts.put_track(both)
+    add(client, tracked, {"op": "add", "path": "/tracks/two", "value": track})
+    at = f"/api/shots/{tracked}/tracks/two/points"
+    assert client.post(f"{at}/c/drop").status_code == 404
+    assert client.post(f"{at}/a/drop").status_code == 204
+    left = client.get(f"/api/shots/{tracked}").json()["document"]["tracks"]["two"]
+    assert list(left["points"]) == left["order"] == ["b"] and left["points"]["b"]["hand_set"] == hand
+    file = context.artefacts.track(left["samples"])
+    assert isinstance(file, PointFile) and file.ids == ["b"] and file.frames[4].points == two.frames[4].points
+    refused = client.post(f"{at}/b/drop")
+    assert refused.status_code == 422 and "last point" in refused.text
+    now = load_shot(client.get(f"/api/shots/{tracked}").json()["document"])
+    assert now.tracks["two"].part_of(both) == file  # what a run that began before brings home
 
 
 @pytest.mark.parametrize("form", ["glb", "usda"])

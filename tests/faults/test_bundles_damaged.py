@@ -43,7 +43,7 @@ def bundle(context: WorkContext, clip: Path, tmp_path: Path) -> Path:
     samples = context.artefacts.put_track(PointFile(size=(320, 180), rate="24/1", reference_frame=0, frames=row))
     with transaction(context.engine) as session:
         shot = shot_on(shelf.footage_of(shelf.add(session, media, "wall", record, [])))
-        track = PointTrack(id="nail", name="Nail", footage=next(iter(shot.footage)), position=(10, 20), samples=samples)
+        track = PointTrack.at((10, 20), id="nail", name="Nail", footage=next(iter(shot.footage)), samples=samples)
         shot = shot.model_copy(update={"tracks": {"nail": track}})
         shots.create(session, shot)
     out = tmp_path / "shot.tropein"

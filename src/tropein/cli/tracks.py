@@ -48,9 +48,9 @@ def track_point(
     held = {name.strip() for name in fixed.split(",") if name.strip()}
     if not held <= {"light", "turn", "blur"}:
         raise BadInput(f"--fixed takes light, turn and blur, with commas between, not {fixed!r}.")
-    first, *more = [_pair(text, "--at is written X,Y") for text in at]
-    track = PointTrack(
-        id="track", name="track", footage="clip", reference_frame=frame, position=first, more=more, pattern_px=pattern,
+    places = [_pair(text, "--at is written X,Y") for text in at]
+    track = PointTrack.at(
+        *places, id="track", name="track", footage="clip", reference_frame=frame, pattern_px=pattern,
         reach_px=reach, match_light="light" not in held, match_turn="turn" not in held, match_blur="blur" not in held,
     )  # fmt: skip
     _run(clip, track, frames, out, json)

@@ -5,6 +5,7 @@ import type {
   BoxAt,
   CameraFile,
   Corners,
+  Followed,
   ObjectTrack,
   PlaneTrack,
   PointTrack,
@@ -53,10 +54,16 @@ export function pointAt(
   frame: number,
   mark: Mark | undefined,
 ): Vec2 | null {
-  if (track.kind === "point" && frame === track.reference_frame)
-    return point ? (track.more[point - 1] ?? null) : track.position;
-  return track.hand_set.find((h) => h.frame === frame && h.point === point)?.position ?? mark?.places[point] ?? null;
+  if (track.kind === "point" && frame === track.reference_frame) return followed(track, point)?.position ?? null;
+  return handSetOf(track, point).find((h) => h.frame === frame)?.position ?? mark?.places[point] ?? null;
 }
+
+/** A point of a track, counted in the order in which its samples stand. */
+export const followed = (track: PointTrack, point: number): Followed | undefined => track.points[track.order[point]];
+
+/** Where a point was put right by hand. */
+export const handSetOf = (track: PointTrack | BodyTrack, point: number) =>
+  track.kind === "point" ? (followed(track, point)?.hand_set ?? []) : track.hand_set;
 
 export function cornersAt(track: PlaneTrack, frame: number, mark: Mark | undefined): Corners | null {
   if (frame === track.reference_frame) return track.corners;
@@ -106,7 +113,11 @@ export function boxAt(track: ObjectTrack, frame: number, mark: Mark | undefined)
 
 /** Frames in which the user said where it is. */
 export const handSetFrames = (track: Track): number[] =>
-  "hand_set" in track ? track.hand_set.map((h) => h.frame) : [];
+  track.kind === "point"
+    ? Object.values(track.points).flatMap((p) => p.hand_set.map((h) => h.frame))
+    : "hand_set" in track
+      ? track.hand_set.map((h) => h.frame)
+      : [];
 
 /** The points of a solved scene as the camera sees them at a frame: (index, x, y), those behind it left out. */
 export function scenePoints(file: CameraFile, frame: number): [number, number, number][] {

@@ -1,6 +1,6 @@
 /** Edits of mattes: pieces, outlines, and what is cut by them. */
 import { sample } from "./animate";
-import { at, everyKey, newId, newRide, setValue } from "./ops";
+import { at, everyKey, newId, setValue } from "./ops";
 import type {
   ChromaPiece,
   Cut,
@@ -17,7 +17,6 @@ import type {
   RangePiece,
   ShapePiece,
   Shot,
-  Track,
 } from "./types";
 import { looksOf, piecesOf } from "./layers";
 
@@ -180,10 +179,5 @@ export const setOutline = (shot: Shot, path: string, frame: number, outline: Out
 /** A change of the points themselves, made at every key, so that all keep the same number. */
 export const everyOutline = (shot: Shot, path: string, change: (o: Outline) => Outline): Op[] =>
   everyKey(path, at<Outline>(shot, path), change);
-
-/** Tie a shape to a track at the present frame, where nothing jumps. */
-export function rideShape(path: string, piece: ShapePiece, track: Track | null, frame: number): Op[] {
-  return [{ op: "replace", path: `${path}/ride`, value: track && newRide(track, frame, piece.ride) }];
-}
 
 export const outlineAt = (piece: ShapePiece, frame: number) => sample(piece.outline, frame);

@@ -1,7 +1,7 @@
 import { applyPatch } from "fast-json-patch";
 import { beforeEach, expect, test } from "vitest";
 import { inverse, own, through, times } from "./geometry";
-import { insertLayer, moveKeys, newLayer, newPlane, newPoint, rideOn, setValue, toggleKey } from "./ops";
+import { moveKeys, setValue, toggleKey } from "./ops";
 import type { Footage, Layer, Op, Shot } from "./types";
 
 const footage = {
@@ -21,7 +21,7 @@ const after = (ops: Op[]) => applyPatch(structuredClone(shot), structuredClone(o
 
 beforeEach(() => {
   shot = {
-    schema_version: 3,
+    schema_version: 4,
     name: "T",
     size: [320, 180],
     rate: "24/1",
@@ -36,15 +36,16 @@ beforeEach(() => {
     mattes: {},
     cues: {},
   } as unknown as Shot;
-  const plate = { ...newLayer(shot, footage, 0), id: "plate" };
-  shot.layers.plate = plate;
+  const constant = (value: unknown) => ({ value, keys: [] });
+  const place = {
+    position: constant([160, 90]),
+    scale: constant([1, 1]),
+    rotation: constant(0),
+    pivot: constant([0, 0]),
+  };
+  shot.layers.plate = { id: "plate", opacity: constant(1), place } as unknown as Layer;
   shot.stack = ["plate"];
   shot.plate = "plate";
-});
-
-test("a layer goes above the plate, never below it", () => {
-  const layer = newLayer(shot, footage, 0);
-  expect(after(insertLayer(shot, layer, 99)).stack).toEqual([layer.id, "plate"]);
 });
 
 test("setting a value changes the constant, or the key of the frame", () => {
@@ -75,14 +76,6 @@ test("moved keys take the place of those they land on", () => {
   ]);
 });
 
-test("a layer is tied to a track where it is now", () => {
-  const layer = newLayer(shot, footage, 0);
-  const track = newPoint("wall", "Nail", 0, [10, 10]);
-  shot = after(insertLayer(shot, layer, 0));
-  shot = after(rideOn(shot.layers[layer.id], track, 7));
-  expect(shot.layers[layer.id].place.ride).toMatchObject({ track: track.id, reference_frame: 7 });
-});
-
 test("handles lie where the layer does, and a matrix undoes its inverse", () => {
   const layer = shot.layers.plate as Layer;
   layer.place.rotation.value = 90;
@@ -94,18 +87,4 @@ test("handles lie where the layer does, and a matrix undoes its inverse", () => 
   const there = through(inverse(tilted), through(tilted, [40, 70]));
   expect(there[0]).toBeCloseTo(40);
   expect(there[1]).toBeCloseTo(70);
-});
-
-test("what is followed depends on the kind of track", () => {
-  const layer = newLayer(shot, footage, 0);
-  const plane = newPlane("wall", "Sign", 0, [
-    [0, 0],
-    [9, 0],
-    [9, 9],
-    [0, 9],
-  ]);
-  expect(rideOn(layer, plane, 3)[0].value).toMatchObject({ parts: ["perspective"], reference_frame: 3 });
-  const two = { ...newPoint("wall", "Two", 0, [1, 1]), more: [[5, 5] as [number, number]] };
-  expect(rideOn(layer, two, 3)[0].value).toMatchObject({ parts: ["position", "rotation", "scale"] });
-  expect(rideOn(layer, null, 3)[0].value).toBeNull();
 });

@@ -7,22 +7,19 @@ import type {
   ObjectTrack,
   Animated,
   CameraTrack,
-  Layer,
   Corners,
   FaceTrack,
-  Footage,
   Key,
   Op,
   Part,
   PictureTrack,
   PlaneTrack,
   PointTrack,
-  Ride,
   Shot,
   Track,
   Vec2,
 } from "./types";
-import { hasPlace, stackAround } from "./layers";
+import { hasPlace } from "./layers";
 
 export const newId = () =>
   Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => "abcdefghjkmnpqrstuvwxyz23456789"[b % 31]).join("");
@@ -83,94 +80,12 @@ export function everyKey<T>(path: string, parameter: Animated<T>, change: (value
   return ops;
 }
 
-const constant = <T>(value: T): Animated<T> => ({ value, keys: [] });
-
-/** A layer as it comes: its content is all it needs. */
-export function blankLayer(shot: Shot, name: string, content: Layer["content"]): Layer {
-  return {
-    id: newId(),
-    name,
-    visible: true,
-    span: null,
-    content,
-    time: { start: 0, speed: constant(1), position: null, end: "hold", between: "nearest" },
-    blend: "normal",
-    opacity: constant(1),
-    cuts: {},
-    effects: {},
-    chain: [],
-    meets: {},
-    meeting: [],
-    place: {
-      position: constant<Vec2>([shot.size[0] / 2, shot.size[1] / 2]),
-      scale: constant<Vec2>([1, 1]),
-      rotation: constant(0),
-      pivot: constant<Vec2>([0, 0]),
-      corners: null,
-      depth: null,
-      ride: null,
-      pivot_ride: null,
-      hang: null,
-      steady: null,
-      motion_blur: false,
-    },
-  };
-}
-
-export function newLayer(shot: Shot, footage: Footage, frame: number): Layer {
-  const [w, h] = shot.size;
-  const fit = Math.min(1, w / footage.size[0], h / footage.size[1]);
-  const moving = footage.kind !== "still";
-  const layer = blankLayer(shot, footage.name, { kind: "footage", footage: footage.id });
-  layer.time.start = moving && footage.frames < shot.frames ? Math.min(frame, shot.frames - 1) : 0;
-  layer.time.end = moving && footage.alpha ? "loop" : "hold";
-  layer.place.scale = constant<Vec2>([fit, fit]);
-  return layer;
-}
-
-/** A layer put into a stack, the shot's own or a group's; nothing goes below the plate. */
-export function insertLayer(
-  shot: Shot,
-  layer: Layer,
-  index: number,
-  footage?: Footage,
-  group: string | null = null,
-): Op[] {
-  const around = stackAround(shot, group);
-  const last = !group && shot.plate ? around.stack.length - 1 : around.stack.length;
-  const place = Math.min(Math.max(index, 0), last);
-  const ops: Op[] = [];
-  if (footage && !shot.footage[footage.id]) ops.push({ op: "add", path: `/footage/${footage.id}`, value: footage });
-  ops.push(
-    { op: "add", path: `/layers/${layer.id}`, value: layer },
-    { op: "add", path: `${around.path}/${place}`, value: layer.id },
-  );
-  return ops;
-}
-
 /** What of a track's motion is followed when a layer is tied to it. */
 export function partsOf(track: Track): Part[] {
   if (track.kind === "plane") return ["perspective"];
-  return track.kind !== "body" && (track.kind !== "point" || track.more.length)
+  return track.kind !== "body" && (track.kind !== "point" || track.order.length > 1)
     ? ["position", "rotation", "scale"]
     : ["position"];
-}
-
-/** A tie to a track from a frame on; how smoothly, and what happens in gaps, as in the one it replaces. */
-export const newRide = (track: Track, frame: number, old: Ride | null): Ride => ({
-  track: track.id,
-  reference_frame: frame,
-  parts: partsOf(track),
-  spot: track.kind === "face" ? "head" : "",
-  steady: old?.steady ?? 0,
-  gaps: old?.gaps ?? "bridge",
-});
-
-/** Tie a layer to a track at the present frame, so that nothing jumps here. */
-export function rideOn(layer: Layer, track: Track | null, frame: number): Op[] {
-  return [
-    { op: "replace", path: `/layers/${layer.id}/place/ride`, value: track && newRide(track, frame, layer.place.ride) },
-  ];
 }
 
 const trackBase = (footage: string, name: string, frame: number) => ({
@@ -189,14 +104,13 @@ const trackBase = (footage: string, name: string, frame: number) => ({
 export const newPoint = (footage: string, name: string, frame: number, position: Vec2): PointTrack => ({
   kind: "point",
   ...trackBase(footage, name, frame),
-  position,
-  more: [],
+  points: { p1: { id: "p1", position, hand_set: [] } },
+  order: ["p1"],
   pattern_px: 15,
   reach_px: 40,
   match_light: true,
   match_turn: true,
   match_blur: true,
-  hand_set: [],
 });
 
 export const newPlane = (footage: string, name: string, frame: number, corners: Corners): PlaneTrack => ({

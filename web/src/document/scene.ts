@@ -1,8 +1,7 @@
-/** The world of a solved scene: its floor, origin and units, and what must move along when they change. 4x4, row by row. */
+/** The world of a solved scene: its floor, origin and units. 4x4, row by row. */
 import { sample } from "./animate";
-import { everyKey } from "./ops";
-import type { Animated, CameraFile, CameraTrack, Depth, Layer, Op, Shot, Vec3 } from "./types";
-import { hasPlace, isVeil, meetingsOf, piecesOf } from "./layers";
+import type { CameraFile, Layer, Shot, Vec3 } from "./types";
+import { hasPlace, isVeil } from "./layers";
 
 export type Matrix4 = number[];
 export const SAME: Matrix4 = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1];
@@ -57,14 +56,6 @@ export const scaledBy = (m: Matrix4, k: number): Matrix4 => m.map((v, i) => (i <
 export const movedBy = (m: Matrix4, by: Vec3): Matrix4 =>
   m.map((v, i) => (i % 4 === 3 && i < 12 ? v + by[(i - 3) / 4] : v));
 
-/** Degrees about x, then y, then z, of a turn (a row-by-row 3x3). */
-export function turnsOf(r: number[]): Vec3 {
-  const y = Math.asin(Math.min(Math.max(-r[6], -1), 1));
-  const [x, z] =
-    Math.abs(r[6]) < 0.999999 ? [Math.atan2(r[7], r[8]), Math.atan2(r[3], r[0])] : [Math.atan2(-r[5], r[4]), 0];
-  return [x, y, z].map((v) => (v * 180) / Math.PI) as Vec3;
-}
-
 export function turned([x, y, z]: Vec3): number[] {
   const [a, b, c] = [x, y, z].map((v) => (v * Math.PI) / 180);
   const [ca, sa, cb, sb, cc, sc] = [Math.cos(a), Math.sin(a), Math.cos(b), Math.sin(b), Math.cos(c), Math.sin(c)];
@@ -79,44 +70,6 @@ export function turned([x, y, z]: Vec3): number[] {
     cb * sa,
     cb * ca,
   ];
-}
-
-/** A new world for a track; what lies in its scene goes along, so that nothing is seen to move. */
-export function setWorld(shot: Shot, track: CameraTrack, world: Matrix4): Op[] {
-  const change = times4(world, inverse4(track.world ?? SAME));
-  const k = sizeOf4(change);
-  const r = [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => change[row * 4 + c] / k));
-  const turn = (v: Vec3): Vec3 => turnsOf(times3(r, turned(v)));
-  const ops: Op[] = [{ op: "replace", path: `/tracks/${track.id}/world`, value: world }];
-  const lengths = (of: Layer, lies: Depth) => [
-    ...everyKey(`/layers/${of.id}/place/depth/width`, lies.width, (w) => w * k),
-    ...meetingsOf(of)
-      .filter((m) => m.kind === "touches")
-      .flatMap((m) => everyKey(`/layers/${of.id}/meets/${m.id}/soft`, m.soft as Animated<number>, (w) => w * k)),
-  ];
-  for (const matte of Object.values(shot.mattes))
-    piecesOf(matte).forEach((piece) => {
-      if (piece.kind === "distance" && piece.track === track.id)
-        for (const name of ["near", "far", "height"] as const)
-          ops.push(...everyKey(`/mattes/${matte.id}/pieces/${piece.id}/${name}`, piece[name], (v) => v * k));
-    });
-  for (const layer of Object.values(shot.layers)) {
-    const depth = hasPlace(layer) ? layer.place.depth : null;
-    if (depth?.track !== track.id || (hasPlace(layer) && hangsInDepth(shot, layer.id))) continue;
-    const path = `/layers/${layer.id}/place/depth`;
-    ops.push(...everyKey(`${path}/position`, depth.position, (p) => through4(change, p)), ...lengths(layer, depth));
-    if (depth.facing === "own") ops.push(...everyKey(`${path}/rotation`, depth.rotation, turn));
-    for (const id of hangingBelow(shot, layer.id)) {
-      const child = shot.layers[id];
-      const own = hasPlace(child) ? child.place.depth : null;
-      if (own)
-        ops.push(
-          ...everyKey(`/layers/${id}/place/depth/position`, own.position, (p) => p.map((v) => v * k) as Vec3),
-          ...lengths(child, own),
-        );
-    }
-  }
-  return ops;
 }
 
 /** Where a layer in depth lies at a frame, what it hangs from included: a turn, a place, and whose scene it is. */
@@ -139,19 +92,6 @@ export function modelOf(
 
 const times3 = (a: number[], b: number[]) =>
   [0, 1, 2].flatMap((row) => [0, 1, 2].map((c) => [0, 1, 2].reduce((s, i) => s + a[row * 3 + i] * b[i * 3 + c], 0)));
-
-function hangsInDepth(shot: Shot, id: string): boolean {
-  const layer = shot.layers[id];
-  const above = hasPlace(layer) && layer.place.hang ? shot.layers[layer.place.hang.layer] : undefined;
-  return above !== undefined && hasPlace(above) && above.place.depth !== null;
-}
-
-function hangingBelow(shot: Shot, id: string): string[] {
-  const own = Object.values(shot.layers)
-    .filter((l) => hasPlace(l) && l.place.hang?.layer === id)
-    .map((l) => l.id);
-  return own.flatMap((child) => [child, ...hangingBelow(shot, child)]);
-}
 
 /** The frame's pose (3x4) in the track's world: world to camera, its turn without the world's scale. */
 export function poseIn(

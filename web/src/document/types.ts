@@ -200,16 +200,25 @@ interface TrackBase {
   ignore_side: "inside" | "outside";
   bridge: string | null;
 }
+interface HandSet {
+  frame: number;
+  position: Vec2;
+}
+/** One point of a track: where it is in the reference frame, and where it was put right by hand. */
+export interface Followed {
+  id: string;
+  position: Vec2;
+  hand_set: HandSet[];
+}
 export interface PointTrack extends TrackBase {
   kind: "point";
-  position: Vec2;
-  more: Vec2[];
+  points: Record<string, Followed>;
+  order: string[];
   pattern_px: number;
   reach_px: number;
   match_light: boolean;
   match_turn: boolean;
   match_blur: boolean;
-  hand_set: { frame: number; position: Vec2; point: number }[];
 }
 export interface PlaneTrack extends TrackBase {
   kind: "plane";
@@ -236,7 +245,7 @@ export interface BodyTrack extends TrackBase {
   kind: "body";
   part: BodyPart;
   near: Vec2 | null;
-  hand_set: { frame: number; position: Vec2; point: number }[];
+  hand_set: HandSet[];
 }
 export interface CameraTrack extends TrackBase {
   kind: "camera";

@@ -1,10 +1,9 @@
 import { expect, test, vi } from "vitest";
-import { comboOf, onLayer } from "../tools/actions";
+import { comboOf } from "../tools/actions";
 import { line } from "../sheet/CurveField";
 import { fps, parametersOf, timecode } from "../document/names";
 import { marks } from "../document/marks";
 import type { About, Layer, TrackFile } from "../document/types";
-import { useBench } from "../state/bench";
 import { FrameCache } from "./frames";
 
 const bitmap = (width: number, height: number) => ({ width, height, close: vi.fn() }) as unknown as ImageBitmap;
@@ -48,22 +47,6 @@ test("what is neither kept nor shown gives its memory back, soon", () => {
   expect(drag.close).toHaveBeenCalledOnce();
   expect(second.close).not.toHaveBeenCalled();
   vi.useRealTimers();
-});
-
-test("keys go to the effect of the same kind on another layer, whichever place it has", () => {
-  const effects = (...kinds: string[]) => ({
-    effects: Object.fromEntries(kinds.map((kind, i) => [`e${i}`, { id: `e${i}`, kind }])),
-    chain: kinds.map((_, i) => `e${i}`),
-    meets: {},
-    meeting: [],
-  });
-  useBench.setState({
-    shot: { layers: { a: effects("blur", "grade", "blur"), b: effects("grade", "blur"), c: effects("glow") } } as never,
-  });
-  expect(onLayer("/layers/a/effects/e0/radius", "b")).toBe("/layers/b/effects/e1/radius");
-  expect(onLayer("/layers/a/effects/e2/radius", "b")).toBe("/layers/b/effects/e1/radius");
-  expect(onLayer("/layers/a/effects/e1/exposure", "c")).toBe("/layers/c/effects/none/exposure");
-  expect(onLayer("/layers/a/place/position", "b")).toBe("/layers/b/place/position");
 });
 
 test("times are told in minutes, seconds and frames", () => {

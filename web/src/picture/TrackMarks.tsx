@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { useSamples } from "../api/client";
 import { inverse, through, type Matrix } from "../document/geometry";
 import {
+  handSetOf,
   boxAt,
   boxCorners,
   cornerMoved,
@@ -77,9 +78,7 @@ export function TrackMarks({ scale, toShot }: { scale: number; toShot: ToShot })
   return (
     <g data-testid="track-path" data-samples={all.length}>
       {track.kind === "point" &&
-        [track.position, ...track.more].map((_, i) => (
-          <Point key={i} track={track} point={i} all={all} frame={now} view={view} />
-        ))}
+        track.order.map((id, i) => <Point key={id} track={track} point={i} all={all} frame={now} view={view} />)}
       {track.kind === "body" && <Point track={track} point={0} all={all} frame={now} view={view} />}
       {track.kind === "plane" && <Plane track={track} all={all} frame={now} view={view} />}
       {track.kind === "object" && <Thing track={track} all={all} frame={now} view={view} />}
@@ -185,17 +184,15 @@ function Point({
   return (
     <>
       <Trail all={all} point={point} frame={frame} view={view} />
-      {track.hand_set
-        .filter((h) => h.point === point)
-        .map((h) => (
-          <path
-            key={h.frame}
-            d="M-4 0h8M0 -4v8"
-            transform={put(view.px(h.position))}
-            stroke="#e6e4df"
-            strokeWidth="1.5"
-          />
-        ))}
+      {handSetOf(track, point).map((h) => (
+        <path
+          key={h.frame}
+          d="M-4 0h8M0 -4v8"
+          transform={put(view.px(h.position))}
+          stroke="#e6e4df"
+          strokeWidth="1.5"
+        />
+      ))}
       {at && (
         <g transform={put(view.px(at))} className={active ? "cursor-grab" : ""} {...grip(at)}>
           {active && track.kind === "point" && (

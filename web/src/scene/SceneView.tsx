@@ -13,7 +13,6 @@ import {
   poseIn,
   SAME,
   scaledBy,
-  setWorld,
   through4,
   times4,
   type Matrix4,
@@ -38,7 +37,7 @@ const SAYS: Record<Picking, string> = {
 /** The solved scene from outside or through its camera: points, the camera's way, layers that lie in it; its floor, origin
  * and units are set by picking points. */
 export default function SceneView({ trackId }: { trackId: string }) {
-  const { shot, stored, frame, commit, set, say } = usePick("shot", "stored", "frame", "commit", "set", "say");
+  const { shot, stored, frame, give, set, say } = usePick("shot", "stored", "frame", "give", "set", "say");
   const track = shot!.tracks[trackId] as CameraTrack;
   const file = useSamples(track.samples ? [track.samples] : [])[track.samples ?? ""] as CameraFile | undefined;
   const [picking, setPicking] = useState<Picking>("none");
@@ -52,15 +51,8 @@ export default function SceneView({ trackId }: { trackId: string }) {
     setPicking(what === picking ? "none" : what);
     setPicked([]);
   };
-  const finish = (label: string, next: Matrix4) => {
-    void commit(
-      label,
-      setWorld(
-        shot,
-        track,
-        next.map((v) => Number(v.toPrecision(9))),
-      ),
-    );
+  const finish = (called: string, next: Matrix4) => {
+    void give("set-world", { track: track.id, world: next.map((v) => Number(v.toPrecision(9))), called });
     setPicking("none");
     setPicked([]);
   };
@@ -69,11 +61,11 @@ export default function SceneView({ trackId }: { trackId: string }) {
     const all = [...picked, i];
     setPicked(all);
     const at = all.map((k) => through4(world, file.points3d[k]));
-    if (picking === "origin") finish(`set the origin of ${track.name}`, movedBy(world, at[0].map((v) => -v) as Vec3));
+    if (picking === "origin") finish("the origin", movedBy(world, at[0].map((v) => -v) as Vec3));
     if (picking === "floor" && all.length === 3) {
       const first = file.frames.find((f) => f.world_to_camera)!.world_to_camera!;
       const floor = floorThrough(at[0], at[1], at[2], through4(world, eyeOf(first)));
-      if (floor) finish(`set the floor of ${track.name}`, times4(floor, world));
+      if (floor) finish("the floor", times4(floor, world));
       else {
         say("These three points lie in a line: choose others.", "info");
         setPicked([]);
@@ -147,10 +139,7 @@ export default function SceneView({ trackId }: { trackId: string }) {
             onSet={setDistance}
           />
           <span>units apart.</span>
-          <button
-            className="btn btn-main"
-            onClick={() => finish(`set the units of ${track.name}`, scaledBy(world, distance / apart))}
-          >
+          <button className="btn btn-main" onClick={() => finish("the units", scaledBy(world, distance / apart))}>
             Set the scale
           </button>
         </div>

@@ -1,8 +1,7 @@
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import { useAbout } from "../api/client";
-import { sample } from "../document/animate";
-import { intoDepth, type Ring } from "../document/depth";
+import type { Ring } from "../document/depth";
 import type { Layer, Control } from "../document/types";
 import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -10,7 +9,7 @@ import { Popped } from "../ui/Popped";
 import { Scrub } from "../ui/Scrub";
 import { ParamRow } from "./ParamRow";
 import { OFFER, WORD } from "./words";
-import { hasPicture, hasPlace, sizeOf } from "../document/layers";
+import { hasPicture, hasPlace } from "../document/layers";
 import { Choose } from "../ui/Choose";
 
 /** A place in depth: where in the scene, how turned, how wide, and whose camera sees it. */
@@ -99,13 +98,9 @@ export function DepthRows({ layer }: { layer: Layer }) {
 
 /** Offers to put a flat layer in depth, or to make a ring of it. */
 export function DepthOffers({ layer }: { layer: Layer }) {
-  const { base: shot, commit, frame } = usePick("base", "commit", "frame");
+  const { base: shot, give, frame } = usePick("base", "give", "frame");
   if (!shot) return null;
-  const put = () => {
-    const at = sample(layer.place.position, frame);
-    const width = hasPicture(layer) ? sizeOf(shot, layer)[0] * sample(layer.place.scale, frame)[0] : 100;
-    void commit(`put ${layer.name} in depth`, intoDepth(shot, layer, at, Number(width.toFixed(2))));
-  };
+  const put = () => void give("put-in-depth", { layers: [layer.id], frame });
   return (
     <div className="flex flex-wrap items-center gap-1.5 py-1 pl-[30px]">
       <button className="btn py-0" onClick={put}>

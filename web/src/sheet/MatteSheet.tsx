@@ -11,9 +11,9 @@ import {
   newLayerPiece,
   newRange,
   outlinePath,
-  rideShape,
 } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
+import { rideAt } from "../stack/drops";
 import type { Control, Layer, Matte, Op, Piece, ShapePiece } from "../document/types";
 import { SHAPE_TOOLS, useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -427,14 +427,10 @@ function OutlineRow({ piece, path }: { piece: ShapePiece; path: string }) {
 }
 
 function ShapeRide({ piece, path }: { piece: ShapePiece; path: string }) {
-  const { base: shot, commit, frame } = usePick("base", "commit", "frame");
+  const { base: shot, commit } = usePick("base", "commit");
   if (!shot) return null;
   const tracks = Object.values(shot.tracks);
-  const tie = (id: string | null) =>
-    void commit(
-      id ? `let ${piece.name} ride on ${shot.tracks[id].name}` : `untie ${piece.name}`,
-      rideShape(path, piece, id ? shot.tracks[id] : null, frame),
-    );
+  const tie = (id: string | null) => void rideAt(`${path}/ride`, id);
   return (
     <>
       {piece.ride ? "rides on " : ""}

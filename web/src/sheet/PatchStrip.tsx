@@ -17,7 +17,7 @@ export function PatchStrip({ track, frames }: { track: Track; frames: { frame: n
     ...new Set(Array.from({ length: Math.min(COUNT, frames.length) }, (_, i) => Math.round(i * step))),
   ].map((i) => frames[Math.min(i, frames.length - 1)]);
   const half = track.kind === "point" ? track.pattern_px : track.kind === "body" ? 24 : 15;
-  const points = track.kind === "point" ? track.more.length + 1 : 1;
+  const points = track.kind === "point" ? track.order.length : 1;
   const source = `/api/media/${shot.footage[track.footage].media}/tracks/${track.samples}/strip.jpg?frames=${chosen.map((s) => s.frame).join(",")}&point=${Math.min(point, points - 1)}&half=${half}`;
   const nearest = chosen.reduce((a, s) => (Math.abs(s.frame - now) < Math.abs(a.frame - now) ? s : a), chosen[0]);
   return (

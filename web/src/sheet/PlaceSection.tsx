@@ -1,8 +1,7 @@
-import { useAbout, useCarried, useSamples } from "../api/client";
-import { cornersAt, marks } from "../document/marks";
-import { plateFrame } from "../document/timing";
-import { inverse, own, through } from "../document/geometry";
+import { useAbout } from "../api/client";
+import { own, through } from "../document/geometry";
 import type { Layer, Control, Corners, Vec2 } from "../document/types";
+import { fitToPlane } from "../stack/drops";
 import { usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { DepthOffers, DepthRows } from "./DepthSection";
@@ -102,11 +101,9 @@ export function PlaceSection({ layer, plate }: { layer: Layer; plate: boolean })
 
 /** Pinned by four corners or not; on a plane its corners can be taken over. */
 function CornerRow({ layer }: { layer: Layer }) {
-  const { base: shot, stored, frame, commit } = usePick("base", "stored", "frame", "commit");
+  const { base: shot, frame, commit } = usePick("base", "frame", "commit");
   const ride = layer.place.ride;
   const track = ride ? shot?.tracks[ride.track] : undefined;
-  const files = useSamples(track?.samples ? [track.samples] : []);
-  const carried = useCarried(ride ? (stored?.id ?? null) : null, stored?.revision ?? 0, frame)?.[layer.id];
   if (!shot) return null;
   const path = `/layers/${layer.id}/place`;
   const set = (label: string, value: Corners | null) =>
@@ -132,14 +129,6 @@ function CornerRow({ layer }: { layer: Layer }) {
       ).map((c) => through(m, c)) as Corners,
     );
   };
-  const fit = () => {
-    if (track?.kind !== "plane") return;
-    const now = plateFrame(shot, frame);
-    const mark = marks(track.samples ? files[track.samples] : undefined, undefined).find((m) => m.frame === now);
-    const corners = cornersAt(track, now, mark);
-    const back = inverse(carried ?? [1, 0, 0, 0, 1, 0, 0, 0, 1]);
-    if (corners) set(`fit ${layer.name} to ${track.name}`, corners.map((c) => through(back, c)) as Corners);
-  };
   return (
     <div className={`flex flex-wrap items-center gap-1.5 py-1 ${layer.place.corners ? "" : "pl-[30px]"}`}>
       {layer.place.corners && <KeyButton path={`${path}/corners`} title="Corners" label={`corners of ${layer.name}`} />}
@@ -153,7 +142,7 @@ function CornerRow({ layer }: { layer: Layer }) {
         </button>
       )}
       {track?.kind === "plane" && (
-        <button className="btn py-0" onClick={fit}>
+        <button className="btn py-0" onClick={() => void fitToPlane(layer.id, track.id)}>
           Fit to {track.name}
         </button>
       )}

@@ -1,7 +1,8 @@
 import { Crosshair } from "lucide-react";
 import { Popover } from "radix-ui";
 import { FACE_SPOTS } from "../document/marks";
-import { at, newRide } from "../document/ops";
+import { at } from "../document/ops";
+import { rideAt } from "../stack/drops";
 import type { Ride } from "../document/types";
 import { usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
@@ -21,17 +22,13 @@ export function RideButton({
   owner: string;
   whole: boolean;
 }) {
-  const { base: shot, frame, commit } = usePick("base", "frame", "commit");
+  const { base: shot, commit } = usePick("base", "commit");
   if (!shot) return null;
   const ride = at(shot, path) as unknown as Ride | null;
   const tracks = Object.values(shot.tracks);
   const track = ride ? shot.tracks[ride.track] : undefined;
   const name = `${what.toLowerCase()} of ${owner}`;
   const set = (label: string, value: Ride | null) => void commit(label, [{ op: "replace", path, value }]);
-  const tie = (id: string) => {
-    const tied = newRide(shot.tracks[id], frame, ride);
-    set(`let the ${name} ride on ${shot.tracks[id].name}`, whole ? tied : { ...tied, parts: ["position"] });
-  };
   const change = (part: Partial<Ride>) => set(`change the ride of the ${name}`, { ...ride!, ...part });
   return (
     <Popover.Root>
@@ -56,9 +53,9 @@ export function RideButton({
               label: t.name,
               hint: t.samples ? t.kind : "not tracked",
               checked: ride?.track === t.id,
-              act: () => tie(t.id),
+              act: () => void rideAt(path, t.id, whole),
             })),
-            { id: "none", label: "nothing", checked: !ride, act: () => set(`untie the ${name}`, null) },
+            { id: "none", label: "nothing", checked: !ride, act: () => void rideAt(path, null) },
           ]}
         />
         {ride && (

@@ -1,8 +1,18 @@
+import { X } from "lucide-react";
 import { useRef, useState } from "react";
 import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
 import { cornersAt, handSetFrames, marks } from "../document/marks";
 import { fromPlateFrame, plateFrame } from "../document/timing";
-import type { BodyTrack, CameraFile, CameraTrack, PlaneTrack, PointTrack, Track, TrackFile } from "../document/types";
+import type {
+  BodyTrack,
+  CameraFile,
+  CameraTrack,
+  Op,
+  PlaneTrack,
+  PointTrack,
+  Track,
+  TrackFile,
+} from "../document/types";
 import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
@@ -11,7 +21,7 @@ import { carriedBy } from "../document/names";
 import { Rename } from "./Sentence";
 import { PatchStrip } from "./PatchStrip";
 import { Section } from "./Section";
-import { combineTracks, runTrack, snapToEdges, trimTrack } from "../tools/tracking";
+import { combineTracks, dropPoint, runTrack, snapToEdges, trimTrack } from "../tools/tracking";
 import { NameWords } from "./NameWords";
 import { OFFER, WORD } from "./words";
 
@@ -56,11 +66,18 @@ export function TrackSheet({ track }: { track: Track }) {
   const here = frames.find((s) => s.frame === now);
   const kept = frames.filter((s) => !s.lost);
   const mean = kept.reduce((a, s) => a + s.confidence, 0) / Math.max(1, kept.length);
-  const what = track.kind === "point" && track.more.length ? `${track.more.length + 1} points of` : WHAT[track.kind];
+  const what = track.kind === "point" && track.order.length > 1 ? `${track.order.length} points of` : WHAT[track.kind];
   const letGo = () => {
-    if (!("hand_set" in track)) return;
-    const rest = (track.hand_set as { frame: number }[]).filter((h) => h.frame !== now);
-    void commit(`let ${track.name} go at ${now}`, [{ op: "replace", path: `${path}/hand_set`, value: rest }]);
+    const held: [string, { frame: number }[]][] =
+      track.kind === "point"
+        ? Object.values(track.points).map((p) => [`${path}/points/${p.id}/hand_set`, p.hand_set])
+        : "hand_set" in track
+          ? [[`${path}/hand_set`, track.hand_set]]
+          : [];
+    const ops = held
+      .filter(([, hand]) => hand.some((h) => h.frame === now))
+      .map(([at, hand]): Op => ({ op: "replace", path: at, value: hand.filter((h) => h.frame !== now) }));
+    void commit(`let ${track.name} go at ${now}`, ops);
   };
   return (
     <>
@@ -500,14 +517,31 @@ function PointSettings({ track, shutter }: { track: PointTrack; shutter: number 
       )}
       <div className="flex items-center gap-2 py-1">
         <span className="flex-1 text-quiet">
-          {track.more.length
-            ? `${track.more.length + 1} points: turn and size too`
+          {track.order.length > 1
+            ? `${track.order.length} points: turn and size too`
             : "A second point adds turn and size"}
         </span>
         <button className="btn py-0" onClick={() => take("more")}>
           Add a point
         </button>
       </div>
+      {track.order.length > 1 && (
+        <div className="flex flex-wrap items-center gap-1 py-1" role="group" aria-label="Its points">
+          {track.order.map((id, i) => (
+            <span key={id} className="flex items-center gap-1 rounded-sm border border-line pl-1.5 text-[11px]">
+              point {i + 1}
+              <button
+                className="icon-btn"
+                aria-label={`Take point ${i + 1} out`}
+                title="Take it out, with what was found of it"
+                onClick={() => void dropPoint(track, id)}
+              >
+                <X size={11} />
+              </button>
+            </span>
+          ))}
+        </div>
+      )}
     </>
   );
 }

@@ -1,7 +1,6 @@
 /** What can be dragged: shelf items, tracks, panes; and what a drop does. */
 import { queries } from "../api/client";
 import { addCut, freeOf, newCut } from "../document/mattes";
-import { insertLayer, newLayer, rideOn } from "../document/ops";
 import type { ShelfItem, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { isCarrier, isVeil } from "../document/layers";
@@ -26,7 +25,7 @@ export async function insertFootage(
   at?: Vec2,
   group: string | null = null,
 ): Promise<void> {
-  const { shot, frame, commit, select, say } = useBench.getState();
+  const { shot, frame, give, say } = useBench.getState();
   const item = queries.getQueryData<ShelfItem[]>(["shelf"])?.find((i) => i.id === itemId);
   if (!shot || !item) return;
   if (item.kind === "sound") {
@@ -37,24 +36,23 @@ export async function insertFootage(
     say(item.problem);
     return;
   }
-  const layer = newLayer(shot, item.footage as never, frame);
-  if (at) layer.place.position.value = at.map((v) => Number(v.toFixed(1))) as Vec2;
-  const laidIn = commit(`lay in ${item.name}`, insertLayer(shot, layer, index, item.footage as never, group));
-  select({ kind: "layer", id: layer.id });
-  await laidIn;
+  const place = at && at.map((v) => Number(v.toFixed(1)));
+  await give("lay-in", { footage: item.footage, frame, at: place, group, index: Math.max(0, index) });
 }
 
+/** Tie what is at an address to a track at the present frame, so that nothing jumps here; or untie it. */
+export const rideAt = (path: string, track: string | null, whole = true): Promise<void> => {
+  const { frame, give } = useBench.getState();
+  return give("ride", { at: path, track, frame, whole });
+};
+
 export async function rideLayer(layerId: string, trackId: string | null): Promise<void> {
-  const { shot, frame, commit, say } = useBench.getState();
-  const layer = shot?.layers[layerId];
-  if (!shot || !layer || isVeil(layer)) return;
-  if (layer.id === shot.plate) {
-    say("The plate cannot ride on a track that was made from it.");
-    return;
-  }
-  const track = trackId ? shot.tracks[trackId] : null;
-  await commit(track ? `let ${layer.name} ride on ${track.name}` : `untie ${layer.name}`, rideOn(layer, track, frame));
+  const layer = useBench.getState().shot?.layers[layerId];
+  if (layer && !isVeil(layer)) await rideAt(`/layers/${layerId}/place/ride`, trackId);
 }
+
+/** Put a picture's corners onto those of a tracked plane, and let it ride on it. */
+export const fitToPlane = (layer: string, track: string) => useBench.getState().give("fit-to-plane", { layer, track });
 
 /** Cut a layer by a matte; one that already cuts it is let go. */
 export async function cutLayer(layerId: string, matteId: string): Promise<void> {

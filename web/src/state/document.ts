@@ -4,7 +4,7 @@ import { patched } from "../document/patch";
 import type { Op, Shot, ShotState, Steps } from "../document/types";
 import type { Part } from "./bench";
 import { FRESH_LOOK } from "./looking";
-import { FRESH_SELECTION } from "./selecting";
+import { FRESH_SELECTION, type KeyRef } from "./selecting";
 import { FRESH_TOOLS } from "./tools";
 
 export const CLIENT = crypto.randomUUID().slice(0, 12);
@@ -164,8 +164,13 @@ export const documents: Part<DocumentSlice> = (set, get) => {
         );
         const state = await walked(done.shot);
         set(shown({ stored: state }));
-        const chosen = done.select.filter((s) => s.startsWith("layers/")).map((s) => s.slice("layers/".length));
+        const chosen = done.select.flatMap((s) => /^layers\/([^/]+)$/.exec(s)?.slice(1) ?? []);
         get().selectLayers(chosen.filter((c) => state.document.layers[c]));
+        const keys = done.select.flatMap((s): KeyRef[] => {
+          const [, path, at] = /^(.+)\/keys\/(-?\d+)$/.exec(s) ?? [];
+          return path ? [{ path: `/${path}`, frame: Number(at) }] : [];
+        });
+        if (keys.length) set({ keys });
         if (done.note) get().say(done.note, "info");
         return state;
       });

@@ -1,5 +1,5 @@
 /** Every action of the bench: its name, its keys, what it does. Palette, shortcuts help and key handling read this list. */
-import { groupOf, looksOf, selectedLayers, stackOf } from "../document/layers";
+import { groupOf, selectedLayers, stackOf } from "../document/layers";
 import { at } from "../document/ops";
 import type { Key, About } from "../document/types";
 import { useBench, type MatteView, type Tool } from "../state/bench";
@@ -42,48 +42,11 @@ function copyKeys(): void {
   say(`${copied.length} keys copied; paste them at another frame or with another layer selected.`, "info");
 }
 
-/** A parameter's address on another layer: there the effect, or the meeting, of the same kind, whichever number it has. */
-export function onLayer(path: string, id: string): string {
-  const { shot } = s();
-  const [, , from, family, thing, ...rest] = path.split("/");
-  const [old, layer] = [shot?.layers[from], shot?.layers[id]];
-  if (!old || !layer || from === id || (family !== "effects" && family !== "meets"))
-    return path.replace(/^\/layers\/[^/]+/, `/layers/${id}`);
-  const kind = old[family][thing]?.kind;
-  const nth = Object.values(family === "effects" ? looksOf(old) : old.meets)
-    .filter((e) => e.kind === kind)
-    .findIndex((e) => e.id === thing);
-  const same = Object.values(family === "effects" ? looksOf(layer) : layer.meets).filter((e) => e.kind === kind);
-  const found = same[nth] ?? same[0];
-  return `/layers/${id}/${family}/${found?.id ?? "none"}/${rest.join("/")}`;
-}
-
 /** Pasting changes only the parameters that were copied; on another layer, those of the same name. */
-function pasteKeys(): void {
-  const { shot, frame, commit, selection, set } = s();
-  if (!shot || !copied.length) return;
-  const first = Math.min(...copied.map((c) => c.key.frame));
-  const target = (path: string) => (selection.kind === "layer" ? onLayer(path, selection.id) : path);
-  const paths = [...new Set(copied.map((c) => c.path))].filter((p) => {
-    try {
-      return !!at(shot, target(p));
-    } catch {
-      return false;
-    }
-  });
-  const refs: { path: string; frame: number }[] = [];
-  const ops = paths.map((p) => {
-    const moved = copied.filter((c) => c.path === p).map((c) => ({ ...c.key, frame: c.key.frame - first + frame }));
-    moved.forEach((k) => refs.push({ path: target(p), frame: k.frame }));
-    const rest = at(shot, target(p)).keys.filter((k) => !moved.some((m) => m.frame === k.frame));
-    return {
-      op: "replace" as const,
-      path: `${target(p)}/keys`,
-      value: [...rest, ...moved].sort((a, b) => a.frame - b.frame),
-    };
-  });
-  void commit(`paste ${refs.length} keys`, ops);
-  set({ keys: refs });
+async function pasteKeys(): Promise<void> {
+  const { frame, selection, give } = s();
+  const keys = copied.map((c) => ({ at: c.path, key: c.key }));
+  await give("paste-keys", { keys, frame, layer: selection.kind === "layer" ? selection.id : null });
 }
 
 /** The selected layers, as they stand. */
@@ -131,6 +94,11 @@ export function actionsOf(about: About | undefined): Action[] {
     "remove-layers",
     "remove-tracks",
     "remove-mattes",
+    "lay-in",
+    "ride",
+    "paste-keys",
+    "copy-setup",
+    "set-world",
   ]);
   const plain = new Set(["beneath", "nothing", "group"]);
   const made = (about?.contents ?? []).filter((c) => c.alone && !plain.has(c.kind));
@@ -216,9 +184,24 @@ function copy(): void {
 }
 
 function paste(): void {
-  if (copied.length) return pasteKeys();
+  if (copied.length) return void pasteKeys();
   const there = layersCopied.filter((id) => s().shot?.layers[id]);
   if (there.length) duplicate(there);
+}
+
+let setUpOf: string | null = null;
+
+function copySetup(): void {
+  const { shot, selection, say } = s();
+  if (!shot || selection.kind !== "layer") return say("Select the layer whose set-up is meant.", "info");
+  setUpOf = selection.id;
+  say(`The set-up of ${shot.layers[setUpOf].name} is copied; give it to other layers.`, "info");
+}
+
+function giveSetup(): void {
+  const { shot, say, give } = s();
+  if (!setUpOf || !shot?.layers[setUpOf]) say("Copy the set-up of a layer first.", "info");
+  else void give("copy-setup", { layer: setUpOf, to: chosen() });
 }
 
 /** Take a tool in hand, or put it away. */
@@ -306,6 +289,8 @@ export const ACTIONS: Action[] = [
   { group: "Layers", name: "Select the shot itself", run: () => s().select({ kind: "shot" }) },
   { group: "Keys", name: "Copy the selected keys, or layers", keys: "Ctrl+C", run: copy },
   { group: "Keys", name: "Paste keys here, or layers", keys: "Ctrl+V", run: paste },
+  { group: "Layers", name: "Copy the layer's set-up (effects, mattes, blend)", keys: "Ctrl+Shift+C", run: copySetup },
+  { group: "Layers", name: "Give that set-up to the selected layers", keys: "Ctrl+Shift+V", run: giveSetup },
   {
     group: "Keys",
     name: "Lanes or curves",

@@ -2,8 +2,18 @@
 import { aboutQuery, api, got, queries } from "../api/client";
 import { SAME, sizeOf4, through4 } from "../document/scene";
 import { sample } from "../document/animate";
-import { handSetFrames } from "../document/marks";
-import { newBody, newCamera, newFace, newObject, newPicture, newPlane, newPoint, setValue } from "../document/ops";
+import { handSetFrames, handSetOf } from "../document/marks";
+import {
+  newBody,
+  newCamera,
+  newFace,
+  newId,
+  newObject,
+  newPicture,
+  newPlane,
+  newPoint,
+  setValue,
+} from "../document/ops";
 import type {
   BodyPart,
   BodyTrack,
@@ -121,7 +131,13 @@ export function clickToTrack(at: Vec2): void {
     if (track.kind !== "point") return;
     if (plateFrame(shot, frame) !== track.reference_frame)
       say(`Points are added at the frame the track starts from: ${track.reference_frame}.`);
-    else void commit(`add a point to ${track.name}`, [{ op: "add", path: `/tracks/${track.id}/more/-`, value: place }]);
+    else {
+      const point = { id: newId(), position: place, hand_set: [] };
+      void commit(`add a point to ${track.name}`, [
+        { op: "add", path: `/tracks/${track.id}/points/${point.id}`, value: point },
+        { op: "add", path: `/tracks/${track.id}/order/-`, value: point.id },
+      ]);
+    }
   }
 }
 
@@ -223,16 +239,30 @@ const here = () => plateFrame(useBench.getState().shot, useBench.getState().fram
 export async function setPointByHand(track: PointTrack | BodyTrack, point: number, position: Vec2): Promise<void> {
   const { commit } = useBench.getState();
   const [frame, place] = [here(), rounded(position)];
+  const path = track.kind === "point" ? `/tracks/${track.id}/points/${track.order[point]}` : `/tracks/${track.id}`;
   if (track.kind === "point" && frame === track.reference_frame) {
-    const path = point ? `/tracks/${track.id}/more/${point - 1}` : `/tracks/${track.id}/position`;
-    await commit(`move the reference of ${track.name}`, [{ op: "replace", path, value: place }]);
+    await commit(`move the reference of ${track.name}`, [{ op: "replace", path: `${path}/position`, value: place }]);
     return;
   }
-  const rest = track.hand_set.filter((h) => h.frame !== frame || h.point !== point);
-  const value = [...rest, { frame, position: place, point }].sort((a, b) => a.frame - b.frame);
-  await commit(`set ${track.name} by hand at ${frame}`, [
-    { op: "replace", path: `/tracks/${track.id}/hand_set`, value },
-  ]);
+  const rest = handSetOf(track, point).filter((h) => h.frame !== frame);
+  const value = [...rest, { frame, position: place }].sort((a, b) => a.frame - b.frame);
+  await commit(`set ${track.name} by hand at ${frame}`, [{ op: "replace", path: `${path}/hand_set`, value }]);
+}
+
+/** Take one of its points out of a track, with what was found of it. */
+export async function dropPoint(track: PointTrack, point: string): Promise<void> {
+  const { id, say, landed } = useBench.getState();
+  try {
+    await landed();
+    await got(
+      api.POST("/api/shots/{shot_id}/tracks/{track_id}/points/{point_id}/drop", {
+        params: { path: { shot_id: id!, track_id: track.id, point_id: point } },
+      }),
+    );
+    useLiveTracks.getState().clear(track.id);
+  } catch (error) {
+    say((error as Error).message);
+  }
 }
 
 export async function setCornersByHand(track: PlaneTrack, corners: Corners): Promise<void> {

@@ -117,6 +117,25 @@ def trim(shot_id: IdInPath, track_id: IdInPath, body: Kept, db: Db, work: Work) 
     _replace(db, shot_id, track_id, new, f"trim {track.name}")
 
 
+@router.post("/shots/{shot_id}/tracks/{track_id}/points/{point_id}/drop", status_code=204)
+def drop_point(shot_id: IdInPath, track_id: IdInPath, point_id: IdInPath, db: Db, work: Work) -> None:
+    """Take one point out of a track of several, with what was found of it."""
+    _, track = _track(db, shot_id, track_id)
+    if not isinstance(track, PointTrack) or point_id not in track.points:
+        raise NotFound("This point does not exist (any more).")
+    if len(track.points) == 1:
+        raise BadInput("A track keeps its last point; remove the track instead.")
+    new = track.model_dump(mode="json")
+    column = track.order.index(point_id)
+    new["points"].pop(point_id)
+    new["order"].remove(point_id)
+    if track.samples is not None:
+        file = work.artefacts.track(track.samples)
+        if isinstance(file, PointFile):
+            new |= {**_stored(work, file.chosen([k for k in range(file.count) if k != column])), "note": track.note}
+    _replace(db, shot_id, track_id, new, f"drop a point of {track.name}")
+
+
 class Together(BaseModel):
     tracks: Annotated[list[Id], Field(min_length=2, max_length=64)]
     name: Name
@@ -139,9 +158,9 @@ def combine(shot_id: IdInPath, body: Together, db: Db, work: Work) -> Made:
         raise BadInput("Only point tracks of the same footage that have been followed can be made into one.")
     file = combined(points, body.reference_frame)
     here = next(s for s in file.frames if s.frame == body.reference_frame)
-    made = PointTrack(
-        id=new_id(), name=body.name, footage=first.footage, reference_frame=body.reference_frame,
-        position=here.points[0] or (0.0, 0.0), **_stored(work, file),
+    made = PointTrack.at(
+        here.points[0] or (0.0, 0.0), id=new_id(), name=body.name, footage=first.footage,
+        reference_frame=body.reference_frame, **_stored(work, file),
     )  # fmt: skip
     op = {"op": "add", "path": f"/tracks/{made.id}", "value": made.model_dump(mode="json")}
     shots.apply(db, shot_id, None, f"make {made.name} of {len(points)} tracks", [op], "tracks")

@@ -22,7 +22,7 @@ Plain = dict[str, Any]
 
 @dataclass
 class Change:
-    """What a command did: a label for the history, what is to be selected now ("layers/ab3"), and words for the person where not all was kept."""
+    """What a command did: a label for the history, what is to be selected now ("layers/ab3", or a key: "layers/ab3/opacity/keys/12"), and words for the person where not all was kept."""
 
     label: str
     select: list[str] = field(default_factory=list)

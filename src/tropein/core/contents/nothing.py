@@ -13,4 +13,5 @@ class NothingContent(ContentBase):
 
     title: ClassVar[str] = "Carrier"
     has_picture: ClassVar[bool] = False
+    takes_looks: ClassVar[bool] = False
     kind: Literal["nothing"] = "nothing"

@@ -44,6 +44,7 @@ class ContentBase(Kind):
     title: ClassVar[str] = ""
     has_place: ClassVar[bool] = True
     has_picture: ClassVar[bool] = True
+    takes_looks: ClassVar[bool] = True  # there is something that effects, mattes and opacity act on
     in_shot_time: ClassVar[bool] = (
         True  # its frames are the shot's; else it says itself how many it has, and at what rate
     )

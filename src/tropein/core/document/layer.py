@@ -44,6 +44,9 @@ class Layer(Model):
     def _lists_hold(self) -> Layer:
         listed(self.effects, self.chain, f"the effects of the layer {self.name}")
         listed(self.meets, self.meeting, f"the meets of the layer {self.name}")
+        looks = self.effects or self.cuts or self.meets or self.opacity.keys or self.opacity.value != 1
+        if looks and not self.content.takes_looks:
+            raise ValueError(f"{self.name} has no picture that effects, mattes or opacity could act on")
         return self
 
     @property

@@ -14,7 +14,7 @@ from tropein.core.document.references import WORDS, Found, Ref, pointers
 from tropein.core.document.scope import circles, scope_problems
 from tropein.core.document.track import Track
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 MAX_SIDE_PX = 16_384
 
 
@@ -33,7 +33,7 @@ class Shot(Model):
     `trim` is the frame range that plays and renders, both ends included.
     """
 
-    schema_version: Literal[3] = 3
+    schema_version: Literal[4] = 4
     name: Name
     size: Size
     rate: Rate

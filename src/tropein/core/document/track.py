@@ -21,6 +21,7 @@ class TrackBase(Kind):
 
     title: ClassVar[str] = ""
     begins: ClassVar[str] = "at once"  # the gesture in the picture: "click", "corners", "box", or none
+    first_spot: ClassVar[str] = ""  # at which of its places what is tied to it follows it at first
     directed: ClassVar[bool] = True  # it is followed from its reference frame, one way or both
 
     kind: str
@@ -36,6 +37,11 @@ class TrackBase(Kind):
     bridge: Annotated[Id, Ref("tracks", "is bridged by", on_delete="clear")] | None = None
 
     @property
+    def parts(self) -> tuple[str, ...]:
+        """What of its motion is followed by what is tied to it, at first."""
+        return ("position", "rotation", "scale")
+
+    @property
     def passes(self) -> int:
         """How often the footage is gone through when it is measured."""
         return 1
@@ -45,17 +51,20 @@ class TrackBase(Kind):
         """What turns a solved scene to the user's own (4x4, row by row)."""
         return None
 
+    def part_of(self, file: Any) -> Any:
+        """What of a file that was measured still belongs to the track as it is now."""
+        return file
+
     def measure(self, job: Any) -> Any:
         """Measure it from footage (track.job.Job, Measured). BadInput when it cannot begin."""
         raise BadInput(f"Tracks of the kind {self.kind} cannot be followed here: it is not installed.")
 
 
 class HandSet(Model):
-    """A position the user put right; tracking treats it as a constraint. `point` counts from the first, 0."""
+    """A position the user put right; tracking treats it as a constraint."""
 
     frame: Frame
     position: Vec2
-    point: Annotated[int, Field(ge=0, le=63)] = 0
 
 
 class HandSetCorners(Model):

@@ -26,10 +26,28 @@ def _corners_keyed_and_kinds_of_tracks(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "schema_version": 2}
 
 
+def _points_by_id(data: dict[str, Any]) -> dict[str, Any]:
+    """Tracks of points read their older form themselves; what a body's track was set to by hand counted points too, in vain. What carriers
+    were given as looks did nothing, and goes."""
+    layers = data.get("layers")
+    for layer in layers.values() if isinstance(layers, dict) else ():
+        content = layer.get("content") if isinstance(layer, dict) else None
+        if isinstance(content, dict) and content.get("kind") == "nothing":
+            for name in ("effects", "chain", "cuts", "meets", "meeting", "opacity"):
+                layer.pop(name, None)
+    tracks = data.get("tracks")
+    for track in tracks.values() if isinstance(tracks, dict) else ():
+        if isinstance(track, dict) and track.get("kind") == "body":
+            for hand in track.get("hand_set") or ():
+                hand.pop("point", None)
+    return {**data, "schema_version": 4}
+
+
 # version -> the function that takes a document of that version to the next
 STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
     1: _corners_keyed_and_kinds_of_tracks,
     2: one_layer_and_addresses,
+    3: _points_by_id,
 }
 
 

@@ -51,8 +51,9 @@ class Table(FormBase):
         here = next((s for s in rows if s.frame == track.reference_frame), rows[0] if rows else None)
         if here is None:
             raise BadInput("No frame of the table says where the point is.")
-        points = [p for p in here.points if p is not None]
-        return {"reference_frame": here.frame, "position": points[0], "more": points[1:], "hand_set": []}
+        places = {f"p{k + 1}": p for k, p in enumerate(here.points) if p is not None}
+        points = {name: {"id": name, "position": place, "hand_set": []} for name, place in places.items()}
+        return {"reference_frame": here.frame, "points": points, "order": list(points)}
 
 
 def read_points(text: str, like: PointFile) -> PointFile:

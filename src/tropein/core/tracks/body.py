@@ -30,6 +30,10 @@ class BodyTrack(TrackBase):
     near: Vec2 | None = None
     hand_set: list[HandSet] = Field(default_factory=list, max_length=10_000)
 
+    @property
+    def parts(self) -> tuple[str, ...]:
+        return ("position",)
+
     def measure(self, job: Job) -> Measured:
         pictures = ColourFrames(job.store, job.footage.media)
         heard: dict[int, Found] = {}

@@ -20,6 +20,7 @@ class FaceTrack(TrackBase):
     title: ClassVar[str] = "A face"
     begins: ClassVar[str] = "click"
     directed: ClassVar[bool] = False
+    first_spot: ClassVar[str] = "head"
     kind: Literal["face"] = "face"
     near: Vec2 | None = None
 

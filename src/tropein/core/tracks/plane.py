@@ -27,6 +27,10 @@ class PlaneTrack(TrackBase):
     corners: Corners
     hand_set: list[HandSetCorners] = Field(default_factory=list, max_length=10_000)
 
+    @property
+    def parts(self) -> tuple[str, ...]:
+        return ("perspective",)
+
     def measure(self, job: Job) -> Measured:
         frames = GreyFrames(job.store, job.footage.media)
         earlier = job.known.frames if isinstance(job.known, PlaneFile) else []

@@ -59,12 +59,11 @@ class Follow(WorkBase):
                 _known(context, track), live, ignored(context, shot, track),
             )
         )  # fmt: skip
-        note = done.file.note()
-        lost = sum(s.lost for s in done.file.frames)
-        samples = context.artefacts.put_track(done.file)
 
         def store(session: Session) -> Ended:
             shot, track = self._found(session)
+            file = track.part_of(done.file)
+            lost, note, samples = sum(s.lost for s in file.frames), file.note(), context.artefacts.put_track(file)
             at = f"/tracks/{track.id}"
             ops: list[dict[str, Any]] = [
                 {"op": "add", "path": f"{at}/samples", "value": samples},
@@ -74,7 +73,7 @@ class Follow(WorkBase):
             shots.apply(session, self.shot or "", None, f"track {track.name}", ops, "worker")
             if done.cancelled:
                 return Ended(state="cancelled", note="Cancelled; what was tracked so far is kept.")
-            return Ended({"lost": lost, "frames": len(done.file.frames), "note": note})
+            return Ended({"lost": lost, "frames": len(file.frames), "note": note})
 
         return Outcome(store, kept_when_cancelled=done.cancelled)
 

@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
 from tropein.core.animate.ride import Path
 from tropein.core.track.file import FILES, FileBase, Point, Sample, Share
@@ -25,16 +26,23 @@ class PointSample(Sample):
 
 @FILES.add
 class PointFile(FileBase):
-    """`shutter_deg` is how long the shutter was open, as an angle, where the motion blur told."""
+    """`ids` names the points of its columns, where it was followed here. `shutter_deg` is how long the shutter was open, as an
+    angle, where the motion blur told."""
 
     kind: Literal["point"] = "point"
+    ids: list[str] = Field(default_factory=list, max_length=64)
     frames: list[PointSample]
     shutter_deg: float | None = None
+
+    @property
+    def count(self) -> int:
+        """How many points it has."""
+        return max((len(s.points) for s in self.frames), default=1)
 
     def path(self, spot: str = "") -> Path:
         """Of several points those count that are never lost, or the surest ones."""
         rows = self.in_order
-        count = max((len(s.points) for s in rows), default=1)
+        count = self.count
         points = np.zeros((len(rows), count, 2))
         good = np.zeros((len(rows), count), bool)
         for i, row in enumerate(rows):
@@ -48,9 +56,19 @@ class PointFile(FileBase):
             points, good = points[:, kept], good[:, kept]
         return Path(self.numbers, points, good.all(1), "similarity" if points.shape[1] > 1 else "translation")
 
+    def only(self, ids: list[str]) -> PointFile:
+        """With the columns of some points, those it has none of left out."""
+        columns = [k for k, name in enumerate(self.ids) if name in ids]
+        return self if len(columns) == len(self.ids) or not columns else self.chosen(columns)
+
+    def chosen(self, columns: list[int]) -> PointFile:
+        """With some of its points."""
+        rows = [point_sample(s.frame, [found_point(s, k) for k in columns]) for s in self.frames]
+        ids = [self.ids[k] for k in columns] if self.ids else []
+        return self.model_copy(update={"ids": ids, "frames": rows})
+
     def columns(self) -> list[str]:
-        count = max((len(s.points) for s in self.frames), default=1)
-        return [f"{axis}{i + 1}" for i in range(count) for axis in "xy"]
+        return [f"{axis}{i + 1}" for i in range(self.count) for axis in "xy"]
 
     def square(self, row: Sample, point: int, half: float) -> NDArray[np.float64] | None:
         assert isinstance(row, PointSample)
