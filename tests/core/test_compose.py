@@ -118,7 +118,7 @@ def test_old_documents_with_fixed_corners_still_open() -> None:
     corners = [[60, 40], [140, 50], [140, 110], [60, 120]]
     old = load_shot({**shot_with_spot(corners=corners), "schema_version": 1})
     new = load_shot(shot_with_spot(corners={"value": corners}))
-    assert old == new and old.schema_version == 3
+    assert old == new and old.schema_version == 4
 
 
 def test_keyed_corners_move_between_their_keys() -> None:
