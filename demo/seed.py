@@ -1,9 +1,10 @@
-"""Fills an empty database with the demo: stock elements, plates, and finished shots, by the same calls a user makes."""
+"""Fills an empty database with the demo, shot by shot: stock elements, plates, and finished shots, by the same calls a user makes."""
 
 from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -19,50 +20,71 @@ from tropein.core.document import Footage
 from tropein.core.document.upgrade import load_shot
 
 PLATES = Path(__file__).parent / "plates"
+PLATE_NAMES = ("Quay", "Pilot", "Caster", "Spinner", "Harbour", "Swipe")
 Say = Callable[[str], object]
 
 
-def seed(context: WorkContext, say: Say) -> None:
-    """Add what is missing of the demo; a second call finds all of it and does nothing."""
+SHOTS: list[
+    tuple[str, str, list[str], Callable[..., dict[str, Any]]]
+] = [  # name, plate, what else it shows, what makes it
+    ("Lamp on the sign", "Quay", ["Lamp flare"], quay.lamp_on_the_sign),
+    ("Sign repainted", "Quay", ["Painted board"], quay.sign_repainted),
+    ("Compass in the air", "Quay", ["Brass dial", "Painted board"], quay.compass_in_the_air),
+    ("Embers and mist", "Pilot", ["Ember sparks", "Drifting mist"], pilot.embers_and_mist),
+    ("Lamp eyes", "Pilot", ["Lamp flare"], pilot.lamp_eyes),
+    ("Mist behind the pilot", "Pilot", ["Drifting mist"], pilot.mist_behind_the_pilot),
+    ("Rope in from the blue", "Quay", ["Caster"], quay.rope_in_from_the_blue),
+    ("Sea-glass eyes", "Pilot", [], pilot.sea_glass_eyes),
+    ("Wheel at speed", "Spinner", ["Chimney smoke"], yard.wheel_at_speed),
+    ("Harbour by night", "Harbour", ["Night sky", "Drifting mist"], harbour.harbour_by_night),
+    ("Ring of charts", "Swipe", [], swipe.ring_of_charts),
+]
+Step = tuple[str, Callable[[], None]]
+
+
+def seed(context: WorkContext, say: Say, shots: int | None = None) -> None:
+    """Add what is missing of the demo, or of its first shots; a second call finds all of it and does nothing."""
+    with tempfile.TemporaryDirectory() as folder:
+        for words, step in steps(context, Path(folder), shots):
+            say(words)
+            step()
+
+
+def is_there(context: WorkContext) -> bool:
+    return not steps(context, Path())
+
+
+def steps(context: WorkContext, folder: Path, shots: int | None = None) -> list[Step]:
+    """What is missing, shot by shot: in words, and what makes it; `folder` takes what is made on the way."""
     with transaction(context.engine) as session:
         there = {row.name for row in shelf.items(session)}
         shots_there = {row.name for row in store.all_shots(session)}
-    with tempfile.TemporaryDirectory() as folder:
-        for name, make, tags in _elements(Path(folder)):
-            if name not in there:
-                say(f"making the stock element {name}")
-                _shelve(context, make(), name, tags, stock_element=True)
-    for name, file in (
-        ("Quay", "quay.mp4"),
-        ("Pilot", "pilot.mp4"),
-        ("Caster", "caster.mp4"),
-        ("Spinner", "spinner.mp4"),
-        ("Harbour", "harbour.mp4"),
-        ("Swipe", "swipe.mp4"),
-    ):
-        if name not in there:
-            say(f"importing the plate {name}")
-            _shelve(context, [PLATES / file], name, ["plate"])
-    footage = _footage(context)
-    for name, plate, build in (
-        ("Lamp on the sign", "Quay", quay.lamp_on_the_sign),
-        ("Sign repainted", "Quay", quay.sign_repainted),
-        ("Compass in the air", "Quay", quay.compass_in_the_air),
-        ("Embers and mist", "Pilot", pilot.embers_and_mist),
-        ("Lamp eyes", "Pilot", pilot.lamp_eyes),
-        ("Mist behind the pilot", "Pilot", pilot.mist_behind_the_pilot),
-        ("Rope in from the blue", "Quay", quay.rope_in_from_the_blue),
-        ("Sea-glass eyes", "Pilot", pilot.sea_glass_eyes),
-        ("Wheel at speed", "Spinner", yard.wheel_at_speed),
-        ("Harbour by night", "Harbour", harbour.harbour_by_night),
-        ("Ring of charts", "Swipe", swipe.ring_of_charts),
-    ):
+    parts = {name: _element(context, name, make, tags) for name, make, tags in _elements(folder)}
+    parts |= {name: _plate(context, name) for name in PLATE_NAMES}
+    wanted: dict[str, Step] = {}
+    for name, plate, shown, build in SHOTS[:shots]:
         if name not in shots_there:
-            say(f"setting up the shot {name}")
-            shot = shot_on(footage[plate], name)
-            document: dict[str, Any] = build(context, shot, footage)
-            with transaction(context.engine) as session:
-                store.create(session, load_shot(document))
+            wanted |= {part: parts[part] for part in (plate, *shown)}
+            wanted[f"shot {name}"] = (f"setting up the shot {name}", partial(_shot, context, name, plate, build))
+    if shots is None:
+        wanted |= {name: part for name, part in parts.items() if name not in wanted}
+    return [step for name, step in wanted.items() if name not in there]
+
+
+def _element(context: WorkContext, name: str, make: Callable[[], list[Path]], tags: list[str]) -> Step:
+    return f"making the stock element {name}", lambda: _shelve(context, make(), name, tags, stock_element=True)
+
+
+def _plate(context: WorkContext, name: str) -> Step:
+    file = PLATES / f"{name.lower()}.mp4"
+    return f"importing the plate {name}", lambda: _shelve(context, [file], name, ["plate"])
+
+
+def _shot(context: WorkContext, name: str, plate: str, build: Callable[..., dict[str, Any]]) -> None:
+    footage = _footage(context)
+    document = build(context, shot_on(footage[plate], name), footage)
+    with transaction(context.engine) as session:
+        store.create(session, load_shot(document))
 
 
 def _elements(folder: Path) -> list[tuple[str, Callable[[], list[Path]], list[str]]]:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import sys
 from pathlib import Path
 
 from launch.lifeline import hold
 from launch.paths import PLACE, PYTHON, ROOT, VAR, VENV, WEB
-from launch.step import StepFailed, done_before, fingerprint, mark_done, run
+from launch.step import StepFailed, done_before, fingerprint, mark_done, run, together
 
 
 def environment() -> dict[str, str]:
@@ -101,31 +102,54 @@ def page() -> None:
         mark_done("page", mark)
 
 
-def kernels() -> None:
-    """Compile the pixel kernels once, so that no request is ever the first to need one."""
+def kernels(*parts: str) -> None:
+    """Compile kernels once, so that no request is ever the first to need one: those of all pictures, or other parts (compose.warm.PARTS)."""
     core = ROOT / "src/tropein/core"
     source = [core / "raster", core / "track/align.py", core / "compose/warm.py", ROOT / "requirements/base.txt"]
     mark = fingerprint(source, sys.version)
-    if not done_before("kernels", mark):
-        run(
-            "compile the pixel kernels",
-            [str(PYTHON), "-m", "tropein.cli", "warm-up"],
-            "see the messages above",
-            env=environment(),
-        )
-        mark_done("kernels", mark)
+    for part in parts:
+        if done_before(f"kernels-{part}", mark):
+            continue
+        (VAR / "numba" / f"{part}.ready").unlink(missing_ok=True)
+        command = [str(PYTHON), "-m", "tropein.cli", "warm-up", part]
+        run(f"compile the kernels for {part}", command, "see the messages above", env=environment())
+        mark_done(f"kernels-{part}", mark)
+
+
+def later_kernels() -> None:
+    """What the first pictures do not need."""
+    together(lambda: kernels("mattes"), lambda: kernels("tracks"))
 
 
 def set_up(for_tests: bool = False, with_page: bool = True) -> None:
-    """Everything that is missing, in order; nothing when all is there. One command at a time."""
+    """What must be there for the page to be served, nothing when all is there; for tests everything. One command at a time."""
     lock = hold(VAR / "set-up.lock", wait=False)
     if lock is None:
         print("  waiting for another command that is setting up ...", flush=True)
         lock = hold(VAR / "set-up.lock")
     assert lock is not None
+
+    def python() -> None:
+        python_environment(for_tests)
+        kernels("pixels")
+
     with lock:
         system_packages(for_tests)
-        python_environment(for_tests)
-        if with_page:
-            page()
-        kernels()
+        together(python, *([page] if with_page else []))
+        if for_tests:
+            later_kernels()
+
+
+def main() -> int:
+    """`python -m launch.setup`: the kernels that can wait, while the page is served already."""
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    os.nice(10)
+    lock = hold(VAR / "kernels.lock")
+    assert lock is not None
+    with lock:
+        later_kernels()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

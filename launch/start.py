@@ -8,6 +8,7 @@ import json
 import os
 import signal
 import socket
+import subprocess
 import sys
 import time
 from dataclasses import dataclass
@@ -15,16 +16,16 @@ from pathlib import Path
 
 from launch import postgres
 from launch.keeper import whole
-from launch.lifeline import hold
+from launch.lifeline import hold, tied
 from launch.machines import DATABASE_PORT, invitation, network, opened_for
-from launch.paths import LOGS, PLACE, PYTHON, RUN
+from launch.paths import LOGS, PLACE, PYTHON, ROOT, RUN
 from launch.postgres import Listening, Server
 from launch.setup import environment, set_up
 from launch.step import StepFailed
 from launch.supervise import Child, GivenUp, Restarts, keep
 
 DEFAULT_PORT = 8420
-READY_SECONDS = 900  # the first start with --demo imports the plates and tracks them
+READY_SECONDS = 900  # the first start with --demo sets up its first shot
 STOP_S = 8
 LOOPBACK = ("127.0.0.1", "::1", "localhost")
 LOCK, STATE = RUN / "start.lock", RUN / "start.json"
@@ -146,6 +147,7 @@ def _start(options: argparse.Namespace) -> int:
         whole(STATE, {"address": str(address), "pid": os.getpid()})
         if options.workers_from:
             print(f"\n{invitation(server, listening, home)}")
+        _later_kernels(env)
         print(f"\nTropein is ready: {address}   (Ctrl-C stops it; logs in {LOGS})", flush=True)
         keep(children, _Database(server, listening).look)
         return 1
@@ -161,6 +163,15 @@ def _start(options: argparse.Namespace) -> int:
         for child in reversed(children):
             child.stop(STOP_S)
         postgres.stop(server)
+
+
+def _later_kernels(env: dict[str, str]) -> None:
+    """Compiled while the page is served already, without hurry; it ends with us."""
+    with (LOGS / "kernels.log").open("ab") as log:
+        subprocess.Popen(
+            [str(PYTHON), "-m", "launch.setup"], cwd=ROOT, env=env, stdin=subprocess.DEVNULL, stdout=log, stderr=log,
+            start_new_session=True, preexec_fn=tied(signal.SIGTERM),
+        )  # fmt: skip
 
 
 class _Database:

@@ -6,8 +6,10 @@ import hashlib
 import os
 import subprocess
 import sys
+import threading
 import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
 
 from launch.paths import LOGS, ROOT, STAMPS
@@ -25,25 +27,50 @@ def run(what: str, command: list[str], remedy: str, cwd: Path = ROOT, env: dict[
     """Run a command with its output in var/log; on failure show the end of it."""
     LOGS.mkdir(parents=True, exist_ok=True)
     log = LOGS / (what.replace(" ", "-").replace("/", "-") + ".log")
-    print(f"  {what} ...", end="", flush=True)
+    if _stop.is_set():
+        raise SystemExit(1)  # another has failed, and said why
+    print(f"  {what} ...", flush=True)
     began = time.monotonic()
     with log.open("wb") as out:
         try:
-            code = subprocess.run(
+            process = subprocess.Popen(
                 command,
                 cwd=cwd,
                 stdout=out,
                 stderr=subprocess.STDOUT,
                 stdin=subprocess.DEVNULL,
                 env={**os.environ, **(env or {})},
-            ).returncode
+            )
         except FileNotFoundError:
-            print(" failed")
             raise StepFailed(what, f"{command[0]} is not installed.", remedy) from None
-    print(f" {time.monotonic() - began:.0f} s" if code == 0 else " failed")
+        _running.append(process)
+        code = process.wait()
+        _running.remove(process)
+    if code and _stop.is_set():
+        raise SystemExit(1)
+    if code == 0:
+        print(f"  {what}: {time.monotonic() - began:.0f} s", flush=True)
     if code:
         tail = "\n".join(log.read_text(errors="replace").splitlines()[-15:])
         raise StepFailed(what, f"{tail}\n(all of it: {log})", remedy)
+
+
+_running: list[subprocess.Popen[bytes]] = []
+_stop = threading.Event()
+
+
+def together(*works: Callable[[], None]) -> None:
+    """Do several things at once. The first that fails, or a signal, ends the commands of the others."""
+    with ThreadPoolExecutor(len(works)) as pool:
+        begun = [pool.submit(work) for work in works]
+        try:
+            for done in as_completed(begun):
+                done.result()
+        except BaseException:
+            _stop.set()
+            for process in list(_running):
+                process.terminate()
+            raise
 
 
 def fingerprint(paths: Iterable[Path], *words: str) -> str:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from demo.followed import followed
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import Footage, Shot, Track, new_id
 from tropein.core.document.upgrade3 import one_layer_and_addresses
-from tropein.core.track.job import Job
 from tropein.core.tracks.face import FaceTrack
 from tropein.core.tracks.point import PointTrack
 
@@ -72,8 +72,8 @@ def tracked_face(context: WorkContext, footage: Footage) -> dict[str, Any]:
 
 
 def tracked(context: WorkContext, footage: Footage, track: Track) -> dict[str, Any]:
-    """A track in the document's form, really tracked, with its samples stored."""
-    done = track.measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
+    """A track in the document's form, with its samples stored."""
+    done = followed(context, footage, track)
     lost = sum(s.lost for s in done.frames)
     return track.model_copy(update={"samples": context.artefacts.put_track(done), "lost_frames": lost}).model_dump(
         mode="json"

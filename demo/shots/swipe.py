@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
+from demo.shots import common
 from demo.shots.common import effect, keys, layer, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import Footage, HandSet, Shot, new_id
 from tropein.core.track.forms.point import PointFile, PointSample
-from tropein.core.track.job import Job
 from tropein.core.tracks.body import BodyTrack
 
 CARDS, RADIUS = 8, 210.0
@@ -20,7 +20,7 @@ TAPPED = 0  # the card that grows
 
 
 def _measured(context: WorkContext, footage: Footage, track: BodyTrack) -> list[PointSample]:
-    file = track.measure(Job(context.library.store, footage, track, (0, footage.frames - 1))).file
+    file = common.followed(context, footage, track)
     assert isinstance(file, PointFile)
     return file.frames
 

@@ -9,7 +9,9 @@ import numpy as np
 from demo.seed import PLATES, seed
 
 from tropein.app.jobs.context import WorkContext
-from tropein.app.store import shelf, shots
+from tropein.app.jobs.kind import start
+from tropein.app.jobs.work.demo import SetUpDemo
+from tropein.app.store import runs, shelf, shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.render import Renderer
@@ -19,7 +21,18 @@ from tropein.core.raster.picture import Window
 
 def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
     said: list[str] = []
-    seed(context, said.append)
+    seed(context, said.append, shots=1)  # before the page is served
+    assert said == [
+        "importing the plate Quay",
+        "making the stock element Lamp flare",
+        "setting up the shot Lamp on the sign",
+    ]
+    with transaction(context.engine) as session:
+        run = start(session, SetUpDemo()).id
+        assert [row.name for row in shots.all_shots(session)] == ["Lamp on the sign"]
+    done = SetUpDemo().run(context, run)  # and by a worker
+    with transaction(context.engine) as session:
+        assert done.store(session).note.startswith("22 things") and runs.get(session, run).total == 22
     with transaction(context.engine) as session:
         found = {row.name: shots.shot_of(session, row.id) for row in shots.all_shots(session)}
         names = {row.name for row in shelf.items(session)}

@@ -10,9 +10,12 @@ import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
+
+if TYPE_CHECKING:
+    from tropein.app.jobs.context import WorkContext
 
 DATABASE_WAIT_S = 60.0
 Demo = Annotated[bool, typer.Option("--demo", help="Add the demo shots if they are not there.")]
@@ -36,12 +39,28 @@ def serve(demo: Demo = False) -> None:
     if demo:
         from demo.seed import seed
 
-        seed(context, lambda text: sys.stdout.write(f"  {text}\n") and sys.stdout.flush())
+        seed(context, lambda text: sys.stdout.write(f"  {text}\n") and sys.stdout.flush(), shots=1)
+        _demo_later(context)
     context.engine.dispose()
     uvicorn.run(
         app, host=settings.host, port=settings.port, log_level="warning", ws_per_message_deflate=False, http=Prompt,
         timeout_graceful_shutdown=2,
     )  # fmt: skip
+
+
+def _demo_later(context: WorkContext) -> None:
+    """Have a worker add the rest of the demo, unless all of it is there or that is being done."""
+    from demo.seed import is_there
+
+    from tropein.app.jobs.kind import start
+    from tropein.app.jobs.work.demo import SetUpDemo
+    from tropein.app.store import runs
+    from tropein.app.store.database import transaction
+
+    with transaction(context.engine) as session:
+        under_way = [r for r in runs.recent(session) if r.kind == "demo" and r.state in runs.LIVE]
+        if not under_way and not is_there(context):
+            start(session, SetUpDemo())
 
 
 def _patiently(step: Callable[[], None]) -> None:
@@ -70,11 +89,15 @@ def worker(
     asyncio.run(run(slots, patient))
 
 
-def warm_up() -> None:
-    """Compile every kernel into the cache."""
-    from tropein.core.compose.warm import warm
+def warm_up(
+    parts: Annotated[list[str] | None, typer.Argument(help="Of pixels, mattes, tracks; none: all.")] = None,
+) -> None:
+    """Compile kernels into the cache."""
+    from tropein.core.compose.warm import PARTS, ready, warm
 
-    warm()
+    for part in parts or PARTS:
+        warm(part)
+        ready(part).touch()
 
 
 def api_types(check: Annotated[bool, typer.Option("--check")] = False) -> None:

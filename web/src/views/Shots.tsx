@@ -83,7 +83,7 @@ export function Shots() {
               />
             </li>
           ))}
-          {imports.filter(going).map((r) => (
+          {[...runs.filter((r) => r.kind === "demo"), ...imports].filter(going).map((r) => (
             <li key={r.id} className="rounded-lg border border-line bg-surface p-3">
               <WorkRow
                 title={r.title}

@@ -20,7 +20,7 @@ from typing import Any
 
 from tropein.app.live.questions import QUESTIONS
 from tropein.core.compose.look import PLAIN_VIEWS, Look, looked_at
-from tropein.core.compose.warm import warm
+from tropein.core.compose.warm import PARTS, ready, warm
 from tropein.core.errors import TropeinError
 from tropein.core.limited import end_with_parent
 
@@ -233,7 +233,11 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     os.nice(1)
     previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
-    warm()  # kernels are read from their cache now, not at the first picture
+    for part in (
+        PARTS
+    ):  # read from the cache now, not at the first picture; what is not there yet is compiled elsewhere just now
+        if part == "pixels" or ready(part).exists():
+            warm(part)
     gc.freeze()  # what is there now stays: it need not be looked through again and again
     gc.set_threshold(50_000, 20, 50)
     while True:

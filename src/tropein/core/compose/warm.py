@@ -1,6 +1,10 @@
-"""Calling every kernel once with the types it is used with, so that each is compiled and cached."""
+"""Calling every kernel once with the types it is used with, so that each is compiled and cached: in parts, those needed first first."""
 
 from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 
@@ -17,8 +21,17 @@ from tropein.core.raster.picture import Picture, Window
 from tropein.core.track.align import align, align_many, correlations, warped, warped_many
 
 
-def warm() -> None:
-    """Compile; takes up to two minutes the first time."""
+def warm(part: str) -> None:
+    """Compile one of PARTS, or read it from the cache."""
+    PARTS[part]()
+
+
+def ready(part: str) -> Path:
+    """The mark beside the cache that a part is in it."""
+    return Path(os.environ.get("NUMBA_CACHE_DIR", "")) / f"{part}.ready"
+
+
+def _pixels() -> None:
     pixels = np.full((32, 32, 4), 0.5, np.float32)
     a = Picture(pixels, Window(0, 0, 32, 32))
     for mode in ("normal", "add", "screen", "hue"):
@@ -35,7 +48,9 @@ def warm() -> None:
     for kind, cls in EFFECTS.known().items():
         run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
     fractal(32, 32, 8)
-    _mattes(a)
+
+
+def _tracks() -> None:
     rng = np.random.default_rng(0)
     image = rng.random((64, 64)).astype(np.float32) * 255
     eye = np.array([[1.0, 0, 32], [0, 1.0, 32]])
@@ -47,7 +62,8 @@ def warm() -> None:
     correlations(image, patches, eye[None], 8, 1)
 
 
-def _mattes(a: Picture) -> None:
+def _mattes() -> None:
+    a = Picture(np.full((32, 32, 4), 0.5, np.float32), Window(0, 0, 32, 32))
     edge = np.zeros((32, 32), np.float32)
     edge[8:24, 8:24] = 1
     fine(np.zeros((32, 32, 3), np.uint8), edge, 4.0)  # loads the matting library, which compiles all it has
@@ -60,3 +76,7 @@ def _mattes(a: Picture) -> None:
     screen = find(rgb, None, 1.0, 2)
     if screen is not None:
         unmixed(rgb, screen, coverage(rgb, screen, Keying()), Keying())
+
+
+# what any picture needs; what keys, cut-outs and fine edges need; what following needs
+PARTS: dict[str, Callable[[], None]] = {"pixels": _pixels, "mattes": _mattes, "tracks": _tracks}

@@ -11,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import diags
 
+from tropein.core.matte.matting_library import matting
+
 Plane = NDArray[np.float32]
 MOST_WIDTH = 960  # the band is solved on a picture at most so wide, and brought to a larger one along its edges
 SMOOTH = 1e-6  # of Levin's epsilon: variance of colours (0..1) within a window that is taken for noise
@@ -81,21 +83,18 @@ def _solved(picture: NDArray[np.uint8], edge: Plane, reach: float, where: NDArra
 
 def _matted(picture: NDArray[np.uint8], solid: NDArray[np.bool_], open_: NDArray[np.bool_], edge: Plane) -> Plane:
     """Solves (L + drawn) a = drawn edge for what is open, the rest being known."""
-    from pymatting.laplacian.cf_laplacian import cf_laplacian  # loading it takes a second
-    from pymatting.preconditioner.ichol import ichol
-    from pymatting.solver.cg import cg
-
-    laplacian = cf_laplacian(picture.astype(np.float64) / 255, SMOOTH, 1, ~open_)
+    library = matting()
+    laplacian = library.cf_laplacian(picture.astype(np.float64) / 255, SMOOTH, 1, ~open_)
     unknown, known = np.flatnonzero(open_.ravel()), np.flatnonzero(~open_.ravel())
     rows = laplacian[unknown]
     drawn = (DRAWN + HELD * _flat(picture)).ravel()[unknown]
     a = (rows[:, unknown] + diags(drawn)).tocsc()
     b = drawn * edge.ravel()[unknown].astype(np.float64) - rows[:, known] @ solid.ravel()[known].astype(np.float64)
-    found = cg(
+    found = library.cg(
         a,
         b,
         x0=edge.ravel()[unknown].astype(np.float64),
-        M=ichol(a, discard_threshold=1e-3, shifts=SHIFTS),
+        M=library.ichol(a, discard_threshold=1e-3, shifts=SHIFTS),
         rtol=1e-4,
         maxiter=300,
     )
