@@ -217,6 +217,20 @@ def test_a_veil_changes_what_lies_beneath_and_nothing_above() -> None:
     assert r.frame(load_shot(d), 0).pixels[20, 200, 0] == pytest.approx(plain.pixels[20, 200, 0] * 0.75, rel=2e-3)
 
 
+def test_what_two_steps_ask_for_is_made_once_with_no_cache_at_all() -> None:
+    d = shot_with_spot()
+    grade = {"kind": "grade", "id": "g", "exposure": {"value": -1}}
+    veils = {
+        f"v{i}": {"kind": "veil", "id": f"v{i}", "name": "Veil", "effects": [grade], "opacity": {"value": 0.5}}
+        for i in range(6)
+    }
+    d["layers"] |= veils
+    d["stack"] = ["top", *veils, "plate"]
+    kept, bare = renderer(), renderer(1)
+    assert np.array_equal(kept.frame(load_shot(d), 0).pixels, bare.frame(load_shot(d), 0).pixels)
+    assert bare.sources.reads == 2  # type: ignore[attr-defined]  # the wall and the spot; 65 with each veil asking twice
+
+
 def test_what_did_not_change_is_not_computed_again() -> None:
     r = renderer()
     d = shot_with_spot()

@@ -92,7 +92,7 @@ export function WorkRow({
         </button>
       </div>
       <progress
-        className="h-1.5 w-full accent-[#c7a252]"
+        className="w-full"
         aria-label={title}
         max={total || 1}
         value={total ? done : undefined}

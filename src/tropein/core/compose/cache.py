@@ -30,6 +30,11 @@ class Cache(Generic[T]):
                 self._items.move_to_end(key)
             return item
 
+    def __contains__(self, key: str) -> bool:
+        """Whether it is kept; it does not count as used."""
+        with self._lock:
+            return key in self._items
+
     def put(self, key: str, item: T) -> None:
         if item.nbytes * 3 > self.limit_bytes:
             return

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from tropein.core.compose.cache import Cache
@@ -42,9 +43,29 @@ class Renderer:
         return self.run(self.planner(shot, scale).matte(matte_id, frame))
 
     def run(self, step: Step) -> Any:
-        """The result of a step, a Picture or a Coverage, from the cache where it can be."""
-        result = self.cache.get(step.key)
+        """The result of a step, a Picture or a Coverage, from the cache where it can be. What several steps ask for is made once, however
+        little the cache holds."""
+        asked: Counter[str] = Counter()
+        self._count(step, asked)
+        return self._made(step, asked, {})
+
+    def _count(self, step: Step, asked: Counter[str]) -> None:
+        """How often each step's result will be asked for."""
+        asked[step.key] += 1
+        if asked[step.key] == 1 and step.key not in self.cache:
+            for part in step.inputs:
+                self._count(part, asked)
+
+    def _made(self, step: Step, asked: Counter[str], held: dict[str, Any]) -> Any:
+        result = held.get(step.key)
         if result is None:
-            result = step.make(*[self.run(i) for i in step.inputs])
+            result = self.cache.get(step.key)
+        if result is None:
+            result = step.make(*[self._made(i, asked, held) for i in step.inputs])
             self.cache.put(step.key, result)
+        asked[step.key] -= 1
+        if asked[step.key] > 0:
+            held[step.key] = result
+        else:
+            held.pop(step.key, None)
         return result

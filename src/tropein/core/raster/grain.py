@@ -10,10 +10,11 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import decode_table, encode_table, look_up
 from tropein.core.raster.picture import Pixels
+from tropein.core.raster.srgb import light, shown
 
 TILE = 512
+FINE_PX = 2.0  # cells smaller than this are drawn pixel by pixel
 
 
 @nb.njit(inline="always")
@@ -32,40 +33,64 @@ def _hash(x, y, seed):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
-def _noise(out, x0, y0, cell, drift, seed, octaves, gain):  # type: ignore[no-untyped-def]
-    h, w = out.shape
-    for row in nb.prange(h):
-        amplitude, size = np.float32(1.0), np.float32(cell)
-        for o in range(octaves):
-            fy = (np.float32(row + y0) + np.float32(0.5)) / size
-            fz = np.float32(drift) * np.float32(1 << o) * np.float32(0.5)
-            iy, iz = np.int64(np.floor(fy)), np.int64(np.floor(fz))
-            ty, tz = fy - np.float32(iy), fz - np.float32(iz)
-            ty, tz = ty * ty * (np.float32(3) - np.float32(2) * ty), tz * tz * (np.float32(3) - np.float32(2) * tz)
-            last = np.int64(-1 << 40)
-            left, right = np.float32(0), np.float32(0)
-            for col in range(w):
-                fx = (np.float32(col + x0) + np.float32(0.5)) / size
-                ix = np.int64(np.floor(fx))
-                if ix != last:  # the lattice values change once a cell, not once a pixel
-                    last = ix
-                    for side in range(2):
-                        v = np.float32(0)
-                        for k in range(4):
-                            yy, zz = iy + (k & 1), iz + (k >> 1)
-                            weight = (ty if k & 1 else np.float32(1) - ty) * (tz if k >> 1 else np.float32(1) - tz)
-                            bits = _hash(ix + side, yy, seed + o * 7919 + zz * 104729)
-                            v += weight * np.float32(bits) * np.float32(1.0 / 4294967296.0)
-                        if side == 0:
-                            left = v
-                        else:
-                            right = v
-                tx = fx - np.float32(ix)
-                tx = tx * tx * (np.float32(3) - np.float32(2) * tx)
-                value = left + (right - left) * tx
-                out[row, col] = (np.float32(0) if o == 0 else out[row, col]) + (value - np.float32(0.5)) * amplitude
-            amplitude *= np.float32(gain)
-            size *= np.float32(0.5)
+def _lattice(out, iy, ix, iz, tz, seed):  # type: ignore[no-untyped-def]
+    """Random values 0..1 at the corners of cells, between two layers of them."""
+    unit = np.float32(1.0 / 4294967296.0)
+    for y in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            here = np.float32(_hash(ix + x, iy + y, seed + iz * 104729)) * unit
+            there = np.float32(_hash(ix + x, iy + y, seed + (iz + 1) * 104729)) * unit
+            out[y, x] = (np.float32(1) - tz) * here + tz * there
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _octave(out, lattice, rows, ty, ends, tx, amplitude):  # type: ignore[no-untyped-def]
+    """Adds one octave: between the corners of cells, whose columns end before `ends`."""
+    for row in nb.prange(out.shape[0]):
+        above, below = lattice[rows[row]], lattice[rows[row] + 1]
+        t, line, first = ty[row], out[row], 0
+        left = above[0] + (below[0] - above[0]) * t
+        for cell in range(ends.size):
+            right = above[cell + 1] + (below[cell + 1] - above[cell + 1]) * t
+            part, way = line[first : ends[cell]], tx[first : ends[cell]]
+            for i in range(part.size):
+                part[i] += (left + (right - left) * way[i] - np.float32(0.5)) * amplitude
+            left, first = right, ends[cell]
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy")
+def _fine_octave(out, columns, rows, tx, ty, iz, tz, seed, amplitude):  # type: ignore[no-untyped-def]
+    """Adds one octave whose cells are hardly larger than pixels: their corners are asked for where they are needed."""
+    one, unit = np.float32(1), np.float32(1.0 / 4294967296.0)
+    for row in nb.prange(out.shape[0]):
+        iy, last = rows[row], np.int64(-1 << 40)
+        left, right = np.float32(0), np.float32(0)
+        for col in range(out.shape[1]):
+            ix = columns[col]
+            if ix != last:
+                for side in range(2):
+                    v = np.float32(0)
+                    for k in range(4):
+                        weight = (ty[row] if k & 1 else one - ty[row]) * (tz if k >> 1 else one - tz)
+                        bits = _hash(ix + side, iy + (k & 1), seed + (iz + (k >> 1)) * 104729)
+                        v += weight * np.float32(bits) * unit
+                    left, right = (v, right) if side == 0 else (left, v)
+                last = ix
+            out[row, col] += (left + (right - left) * tx[col] - np.float32(0.5)) * amplitude
+
+
+def _along(first: int, count: int, size: float) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
+    """For pixels in a row: the cell each lies in, counted from the first's, and how far across it, smoothly."""
+    at = (np.arange(first, first + count, dtype=np.float32) + np.float32(0.5)) / np.float32(size)
+    cell = np.floor(at)
+    t = at - cell
+    return cell.astype(np.int64), t * t * (np.float32(3) - np.float32(2) * t)
+
+
+def _along_time(at: float) -> tuple[int, np.float32]:
+    layer = math.floor(at)
+    t = np.float32(at - layer)
+    return layer, t * t * (np.float32(3) - np.float32(2) * t)
 
 
 def fractal(
@@ -73,8 +98,20 @@ def fractal(
     octaves: int = 5, gain: float = 0.5,
 ) -> Pixels:  # fmt: skip
     """(height, width) value noise of several octaves, about -0.5..0.5 at gain 0; moves in place as `drift` grows."""
-    out = np.empty((height, width), np.float32)
-    _noise(out, x0, y0, float(cell_px), float(drift), seed, octaves, gain)
+    out = np.zeros((height, width), np.float32)
+    if not out.size:
+        return out
+    for o in range(octaves):
+        size = float(cell_px) / 2**o
+        (column, tx), (row, ty) = _along(x0, width, size), _along(y0, height, size)
+        layer, tz = _along_time(drift * 2**o * 0.5)
+        if size < FINE_PX:
+            _fine_octave(out, column, row, tx, ty, layer, tz, seed + o * 7919, np.float32(gain**o))
+            continue
+        lattice = np.empty((int(row[-1] - row[0]) + 2, int(column[-1] - column[0]) + 2), np.float32)
+        _lattice(lattice, int(row[0]), int(column[0]), layer, tz, seed + o * 7919)
+        ends = np.searchsorted(column, np.arange(column[0], column[-1] + 1), side="right")
+        _octave(out, lattice, row - row[0], ty, ends, tx, np.float32(gain**o))
     return out
 
 
@@ -102,34 +139,59 @@ def _tile(size_px: float, seed: int) -> Pixels:
     return np.ascontiguousarray(noise / noise.std())
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
-def _grainy(pixels, tile, y0, x0, gain, own, response, encode, decode, out):  # type: ignore[no-untyped-def]
-    """Adds grain to display values: a share common to all channels, a share of each one's own."""
+@lru_cache(8)
+def _coloured(size_px: float, seed: int, colour: float) -> Pixels:
+    """(TILE, TILE * 4) grain with a share common to all channels, a share of each one's own; nothing for the alpha."""
+    tile, own = _tile(size_px, seed), np.float32(colour)
+    mixed = np.sqrt(1 - own * own) * tile[..., 3:] + own * tile
+    mixed[..., 3] = 0
+    return np.ascontiguousarray(mixed.reshape(TILE, TILE * 4), np.float32)
+
+
+@nb.njit(inline="always")
+def _with_grain(v, gain, response, grain):  # type: ignore[no-untyped-def]
+    """Linear light with grain laid over its display value: film shows it most in the middle tones."""
+    zero, one = np.float32(0), np.float32(1)
+    seen = shown(max(v, zero))
+    grey = min(seen, one)
+    amount = gain * (one - response + response * np.float32(4) * grey * (one - grey))
+    return light(max(seen + amount * grain, zero))
+
+
+@nb.njit(parallel=True, cache=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
+def _grainy(pixels, tile, y0, x0, gain, response, out):  # type: ignore[no-untyped-def]
+    """(h, w * 4) rows with grain: those that cover everywhere, and others."""
     tiny, one = np.float32(1e-6), np.float32(1)
-    common = np.sqrt(one - own * own)
-    n = tile.shape[0]
+    n, across = tile.shape
+    width = pixels.shape[1]
     for y in nb.prange(pixels.shape[0]):
-        row = tile[(y + y0) % n]
-        at = x0 % n
-        for x in range(pixels.shape[1]):
-            a = pixels[y, x, 3]
-            out[y, x, 3] = a
-            if a > tiny:
-                inverse = one / a
-                for c in range(3):
-                    v = max(pixels[y, x, c] * inverse, np.float32(0))
-                    shown = look_up(np.float32(v).view(np.uint32), encode)
-                    grey = min(shown, one)
-                    # film shows its grain most in the middle tones
-                    amount = gain * (one - response + response * np.float32(4) * grey * (one - grey))
-                    shown = max(shown + amount * (common * row[at, 3] + own * row[at, c]), np.float32(0))
-                    out[y, x, c] = look_up(np.float32(shown).view(np.uint32), decode) * a
+        row, own, made = pixels[y], tile[(y + y0) % n], out[y]
+        covers = True
+        for x in range(3, width, 4):
+            if row[x] != one:
+                covers = False
+                break
+        covered = np.empty(0 if covers else width, np.float32)
+        for x in range(covered.size):
+            covered[x] = row[x | 3]
+        first = 0
+        while first < width:
+            at = (x0 * 4 + first) % across
+            count = min(across - at, width - first)
+            seen, grain, part = row[first : first + count], own[at : at + count], made[first : first + count]
+            if covers:
+                for i in range(part.size):
+                    part[i] = _with_grain(seen[i], gain, response, grain[i])
             else:
-                for c in range(3):
-                    out[y, x, c] = pixels[y, x, c]
-            at += 1
-            if at == n:
-                at = 0
+                cover = covered[first : first + count]
+                for i in range(part.size):
+                    a = cover[i]
+                    v = seen[i]
+                    laid = _with_grain(v / max(a, tiny), gain, response, grain[i]) * a
+                    part[i] = laid if a > tiny else v
+            first += count
+        for x in range(3, width, 4):
+            made[x] = row[x]
 
 
 def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, colour: float, response: float, seed: int, frame: float) -> Pixels:  # fmt: skip
@@ -139,15 +201,14 @@ def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, 
     share the channels do not have in common; response 0..1: how much more the middle tones show. x0, y0, seed and frame
     fix the pattern: one tile, laid at another place in every frame.
     """
-    tile = _tile(round(size_px, 2), seed)
+    tile = _coloured(round(size_px, 2), seed, round(float(colour), 4))
     place = int(_hash(round(frame * 64), 7, seed))
-    out = np.empty_like(pixels)
-    f = np.float32
+    h, w, _ = pixels.shape
+    out = np.empty((h, w * 4), np.float32)
     y, x = y0 + (place & 0xFFFF), x0 + (place >> 16)
-    _grainy(
-        np.ascontiguousarray(pixels), tile, y, x, f(amount), f(colour), f(response), encode_table(), decode_table(), out
-    )
-    return out
+    flat = np.ascontiguousarray(pixels, np.float32).reshape(h, w * 4)
+    _grainy(flat, tile, y % TILE, x % TILE, np.float32(amount), np.float32(response), out)
+    return out.reshape(h, w, 4)
 
 
 @nb.njit(parallel=True, cache=True, error_model="numpy")
