@@ -6,7 +6,7 @@ import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from sqlalchemy.orm import Session
 
@@ -19,6 +19,7 @@ from tropein.core.errors import TropeinError
 log = logging.getLogger(__name__)
 PATIENCE_S = 900.0  # so long the last step waits for a database that is away
 PAUSE_S = 1.0
+T = TypeVar("T")
 State = Literal["done", "failed", "cancelled"]
 
 
@@ -64,14 +65,13 @@ def conclude(context: WorkContext, run_id: str, outcome: Outcome) -> None:
     outcome.after()
 
 
-def waiting(context: WorkContext, step: Callable[[Session], None]) -> None:
-    """Do one step in a transaction of its own, again until the database has taken it."""
+def waiting(context: WorkContext, step: Callable[[Session], T]) -> T:
+    """Do one step in a transaction of its own, again until the database has taken it; what it returned."""
     end = time.monotonic() + PATIENCE_S
     while True:
         try:
             with transaction(context.engine) as session:
-                step(session)
-            return
+                return step(session)
         except Exception as error:
             if not is_gone(error) or time.monotonic() > end:
                 raise

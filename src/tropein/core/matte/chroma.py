@@ -44,7 +44,7 @@ class Keying:
     balance: float = 0.0
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
     one, tiny = np.float32(1), np.float32(1e-6)
     for y in nb.prange(rgb.shape[0]):
@@ -154,7 +154,7 @@ def _core(alpha: Plane, radius_px: float, scale: float) -> Plane:
     return cv2.resize(feather, (w, h), interpolation=cv2.INTER_LINEAR)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _subject(rgb, light, alpha, key, a, b, spill, balance, out):  # type: ignore[no-untyped-def]
     zero = np.float32(0)
     for y in nb.prange(rgb.shape[0]):

@@ -103,7 +103,7 @@ def _whole(mode, br, bg, bb, sr, sg, sb):  # type: ignore[no-untyped-def]
     return _set_lum(br, bg, bb, _lum(sr, sg, sb))
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _lay_simple(base: Pixels, over: Pixels, oy: int, ox: int, opacity: float, add: bool) -> None:
     sh, sw, _ = over.shape
     k = np.float32(opacity)
@@ -126,7 +126,7 @@ def _through(value, curve):  # type: ignore[no-untyped-def]
     return look_up(np.float32(v).view(np.uint32), curve)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _lay_mode(base, over, oy, ox, opacity, mode, display, encode, decode):  # type: ignore[no-untyped-def]
     sh, sw, _ = over.shape
     k = np.float32(opacity)
@@ -221,7 +221,7 @@ def _whole_cover(pixels: Pixels) -> Pixels:
     return np.concatenate([pixels[..., :3] / np.maximum(alpha, 1e-6), np.ones_like(alpha)], -1)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _mix(a: Pixels, b: Pixels, share: float, out: Pixels) -> None:
     k = np.float32(share)
     for y in nb.prange(a.shape[0]):

@@ -103,7 +103,7 @@ def look_up(bits: np.uint32, curve: Table) -> np.float32:
     return curve[i] + f * (curve[i + np.uint32(1)] - curve[i])
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float, out: NDArray[Any]) -> None:
     h, w, _ = pixels.shape
     half, high = np.float32(0.5), np.float32(top)
@@ -127,7 +127,7 @@ def _byte_table() -> NDArray[np.uint8]:
     return np.rint(convert(np.repeat(values[:, None], 3, 1), WORKING, DISPLAY)[:, 0] * 255).astype(np.uint8)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _to_bytes(bits: NDArray[np.int32], codes: NDArray[np.uint8], low: int, out: NDArray[np.uint8]) -> None:
     h, w, _ = bits.shape
     first, last = np.int32(low), np.int32(codes.size - 1)
@@ -148,7 +148,7 @@ def to_display(pixels: Pixels, dtype: type = np.uint8) -> NDArray[Any]:
     return out
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _from_codes(codes: NDArray[Any], curve: Table, out: Pixels) -> None:
     h, w, n = codes.shape
     top = np.float32(1.0) / np.float32(curve.size - 1)

@@ -45,7 +45,7 @@ def of_picture(picture: Picture, window: Window, channel: int = 3) -> Coverage:
     return Coverage(np.clip(picture.fill(window)[..., channel], 0, 1), window)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _combine(base, piece, how, opacity, invert):  # type: ignore[no-untyped-def]
     k, one = np.float32(opacity), np.float32(1)
     for y in nb.prange(base.shape[0]):
@@ -153,7 +153,7 @@ def seen_from(coverage: Coverage, matrix: Matrix, window: Window) -> Coverage:
     return Coverage(plane, window)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _cut(pixels, plane, y0, x0, out):  # type: ignore[no-untyped-def]
     h, w = plane.shape
     for y in nb.prange(pixels.shape[0]):
@@ -172,7 +172,7 @@ def cut(picture: Picture, coverage: Coverage) -> Picture:
     return Picture(out, at)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _mix_where(a, b, plane, y0, x0, share, out):  # type: ignore[no-untyped-def]
     h, w = plane.shape
     for y in nb.prange(a.shape[0]):

@@ -12,7 +12,7 @@ from tropein.core.raster.colour import LUMA
 from tropein.core.raster.picture import Picture, Pixels
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _bright(pixels, weights, threshold, out):  # type: ignore[no-untyped-def]
     zero, tiny, low = np.float32(0), np.float32(1e-6), np.float32(threshold)
     for y in nb.prange(pixels.shape[0]):
@@ -78,7 +78,7 @@ def spread(picture: Picture, radius_px: float, scales: int) -> Picture:
     return Picture(total[y : y + grown.height, x : x + grown.width], grown)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _add_light(picture, py, px, light, ly, lx, gains, out):  # type: ignore[no-untyped-def]
     h, w, _ = out.shape
     ph, pw, _ = picture.shape

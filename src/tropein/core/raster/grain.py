@@ -32,7 +32,7 @@ def _hash(x, y, seed):  # type: ignore[no-untyped-def]
     return h
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _lattice(out, iy, ix, iz, tz, seed):  # type: ignore[no-untyped-def]
     """Random values 0..1 at the corners of cells, between two layers of them."""
     unit = np.float32(1.0 / 4294967296.0)
@@ -43,7 +43,7 @@ def _lattice(out, iy, ix, iz, tz, seed):  # type: ignore[no-untyped-def]
             out[y, x] = (np.float32(1) - tz) * here + tz * there
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _octave(out, lattice, rows, ty, ends, tx, amplitude):  # type: ignore[no-untyped-def]
     """Adds one octave: between the corners of cells, whose columns end before `ends`."""
     for row in nb.prange(out.shape[0]):
@@ -58,7 +58,7 @@ def _octave(out, lattice, rows, ty, ends, tx, amplitude):  # type: ignore[no-unt
             left, first = right, ends[cell]
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _fine_octave(out, columns, rows, tx, ty, iz, tz, seed, amplitude):  # type: ignore[no-untyped-def]
     """Adds one octave whose cells are hardly larger than pixels: their corners are asked for where they are needed."""
     one, unit = np.float32(1), np.float32(1.0 / 4294967296.0)
@@ -115,7 +115,7 @@ def fractal(
     return out
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _white(out, x0, y0, seed):  # type: ignore[no-untyped-def]
     """Four numbers a pixel, each the sum of four uniform bytes: near enough to Gaussian, of mean 0 and variance 1."""
     k = np.float32(1.0 / 147.8017)
@@ -158,7 +158,7 @@ def _with_grain(v, gain, response, grain):  # type: ignore[no-untyped-def]
     return light(max(seen + amount * grain, zero))
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
 def _grainy(pixels, tile, y0, x0, gain, response, out):  # type: ignore[no-untyped-def]
     """(h, w * 4) rows with grain: those that cover everywhere, and others."""
     tiny, one = np.float32(1e-6), np.float32(1)
@@ -211,7 +211,7 @@ def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, 
     return out.reshape(h, w, 4)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _lit(pixels, clouds, step, contrast, level, gains, out):  # type: ignore[no-untyped-def]
     """Adds clouds, drawn on every `step`-th pixel, as light where the picture covers."""
     h, w = clouds.shape

@@ -45,7 +45,7 @@ def flatten(at: Points, before: Points, after: Points, widths: Points, closed: b
     return np.concatenate(vertices), np.concatenate(carried)
 
 
-@nb.njit(cache=True, error_model="numpy")
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _area(vertices, acc):  # type: ignore[no-untyped-def]
     """Adds the signed cover and area of every edge; acc is (h, w + 1), to be summed along x."""
     h, w = acc.shape[0], acc.shape[1] - 1
@@ -72,7 +72,7 @@ def _area(vertices, acc):  # type: ignore[no-untyped-def]
             row += 1
 
 
-@nb.njit(cache=True, error_model="numpy")
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _row(acc, w, x0, x1, dy):  # type: ignore[no-untyped-def]
     """One edge within one row: it goes from x0 to x1 while y rises by dy (its sign is the winding)."""
     if x0 > x1:
@@ -109,7 +109,7 @@ def _row(acc, w, x0, x1, dy):  # type: ignore[no-untyped-def]
         x = end
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _summed(acc, out):  # type: ignore[no-untyped-def]
     for y in nb.prange(out.shape[0]):
         total = 0.0
@@ -119,7 +119,7 @@ def _summed(acc, out):  # type: ignore[no-untyped-def]
             out[y, x] = 0.0 if cover < 1e-9 else (1.0 if cover > 1 - 1e-9 else cover)  # what rounding left
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _soft(vertices, widths, closed, grow, stroke, out):  # type: ignore[no-untyped-def]
     """Replaces coverage near the outline by a ramp over the distance to it. widths: outer, inner of each vertex."""
     h, w = out.shape

@@ -11,7 +11,7 @@ from tropein.core.raster.picture import Picture, Pixels
 from tropein.core.raster.warp import Matrix
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _pool(pixels, x0, y0, m, centre, inner, outer, aim, half_cone, soft_cone, light, kept, out):  # type: ignore[no-untyped-def]
     for y in nb.prange(pixels.shape[0]):
         for x in range(pixels.shape[1]):

@@ -10,7 +10,7 @@ from tropein.core.raster.colour import LUMA, look_up
 from tropein.core.raster.picture import Picture, Pixels
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _tone(pixels, curves, luma_gain, has_luma, saturation, weights, out):  # type: ignore[no-untyped-def]
     zero, one, tiny = np.float32(0), np.float32(1), np.float32(1e-6)
     sat = np.float32(saturation)

@@ -105,7 +105,7 @@ def _between(full: int, coarse: int, first: float) -> tuple[NDArray[np.int32], N
     return before.astype(np.int32), (1 - np.clip(at - before, 0, 1)).astype(np.float32)
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _convert(ys, us, vs, cols, col_share, rows, row_share, curve, ky, oy, middle, kr, kgu, kgv, kb, out):  # type: ignore[no-untyped-def]
     h, w = ys.shape
     ch, cw = us.shape
@@ -142,7 +142,7 @@ def halved(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return out
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _halve(codes, ys, us, vs):  # type: ignore[no-untyped-def]
     f = np.float32
     kr, kg, kb = f(0.2126), f(0.7152), f(0.0722)

@@ -26,7 +26,7 @@ def _row(row, t, x0, x1, x2, x3):  # type: ignore[no-untyped-def]
     return _cubic(t, row[x0], row[x1], row[x2], row[x3])
 
 
-@nb.njit(cache=True)
+@nb.njit(cache=True, nogil=True)
 def _sample(image, x, y):  # type: ignore[no-untyped-def]
     """Bicubic value at x, y where whole numbers are pixel centres; edges are continued."""
     h, w = image.shape
@@ -43,7 +43,7 @@ def _sample(image, x, y):  # type: ignore[no-untyped-def]
     )
 
 
-@nb.njit(cache=True, error_model="numpy")
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def warped(image, m, half, step):  # type: ignore[no-untyped-def]
     """(n, n) samples of the image on the patch grid -half..half (pixels, every `step`), mapped by the 2x3 matrix m."""
     n = 2 * half // step + 1
@@ -56,7 +56,7 @@ def warped(image, m, half, step):  # type: ignore[no-untyped-def]
     return out
 
 
-@nb.njit(cache=True, error_model="numpy")
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _esm(image, ref, window, m, half, step, affine, iterations, damping, light):  # type: ignore[no-untyped-def]
     n = ref.shape[0]
     m = m.copy()
@@ -197,7 +197,7 @@ def align(
     return Fit(*_esm(image, reference, window, start, half, step, affine, iterations, damping, light))
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _esm_many(image, refs, window, starts, half, step, iterations, matrices, quality):  # type: ignore[no-untyped-def]
     for i in nb.prange(refs.shape[0]):
         m, correlation, share, sigma, _ = _esm(
@@ -219,7 +219,7 @@ def align_many(
     return matrices, quality
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _correlations(image, refs, starts, half, step, out):  # type: ignore[no-untyped-def]
     for i in nb.prange(refs.shape[0]):
         current = warped(image, starts[i], half, step)
@@ -236,7 +236,7 @@ def correlations(
     return out
 
 
-@nb.njit(parallel=True, cache=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _warped_many(image, starts, half, step, out):  # type: ignore[no-untyped-def]
     for i in nb.prange(starts.shape[0]):
         out[i] = warped(image, starts[i], half, step)

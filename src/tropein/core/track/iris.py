@@ -67,7 +67,7 @@ def _shift(grey: NDArray[np.uint8], mesh: Mesh, centre: int, lids: str) -> NDArr
     return np.array(found) / scale
 
 
-@nb.njit(cache=True)
+@nb.njit(cache=True, nogil=True)
 def _votes(x, y, along, weight, grid, radius, rim):  # type: ignore[no-untyped-def]
     """(k, k) how much the gradients at x, y, with directions `along` (n, 2), speak for a middle at each place of the grid."""
     k = len(grid)

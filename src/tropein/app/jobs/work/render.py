@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import zipfile
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
@@ -17,27 +18,36 @@ from tropein.app.jobs.kind import WORKS, Begun, WorkBase
 from tropein.app.jobs.outcome import Ended, Outcome, waiting
 from tropein.app.jobs.progress import Ticker
 from tropein.app.jobs.queue import defer
+from tropein.app.jobs.renderers import forget, rendering
 from tropein.app.store import runs, shots
 from tropein.app.store.database import transaction
 from tropein.app.store.models import ChunkRow, RunRow
 from tropein.core.compose.loop import plate_sound, render_part, target_of
-from tropein.core.compose.render import Renderer
 from tropein.core.document import Id
 from tropein.core.document.base import FrameNumber
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, Cancelled, TropeinError
 from tropein.core.files import whole
 from tropein.core.media.encode import MOVIES, SUFFIX, Format, join
-from tropein.core.media.source import Sources
 
-CHUNK_FRAMES = 24
-CACHE_BYTES = 512 << 20
+MOST_FRAMES, LEAST_FRAMES, SHARES = 24, 4, 4  # of a part; of what is left a part takes one in so many
 
 
 class WorkerDied(TropeinError):
     """What was to be made ended its worker too often."""
 
     code = "worker-died"
+
+
+def parts_of(first: int, last: int) -> Iterator[tuple[int, int]]:
+    """A range of frames in parts, first and last of each: ever shorter ones towards the end, so that no worker is left with much to do
+    when the others have ended (guided self-scheduling, Polychronopoulos & Kuck 1987)."""
+    while first <= last:
+        left = last - first + 1
+        count = max(LEAST_FRAMES, min(MOST_FRAMES, -(-left // SHARES)))
+        end = last if left - count < LEAST_FRAMES else first + count - 1
+        yield first, end
+        first = end + 1
 
 
 def folder_of(context: WorkContext, run_id: str) -> Path:
@@ -70,15 +80,14 @@ class Render(WorkBase):
         what = f"{shot.name}, {matte.name}" if matte else shot.name
         self.document = shots.document_of(session, row)
         self.revision, self.stem = row.revision, shots.file_stem(what)
-        begins = range(self.first, self.last + 1, CHUNK_FRAMES)
-        parts = tuple((at, min(self.last, at + CHUNK_FRAMES - 1)) for at in begins)
-        return Begun(f"Render {what}", self.last - self.first + 1, parts)
+        return Begun(f"Render {what}", self.last - self.first + 1, tuple(parts_of(self.first, self.last)))
 
     def part(self, context: WorkContext, run_id: str, number: int) -> Outcome | None:
         """Render one chunk, unless it is done or the run has ended; the last one to finish queues the joining. What is found whole
         on the disk is not done again."""
         with transaction(context.engine) as session:
             if not runs.start(session, run_id, counted=False):
+                forget(run_id)
                 return None
             run = runs.get(session, run_id)
             chunk = session.get(ChunkRow, (run_id, number), with_for_update=True)
@@ -89,9 +98,7 @@ class Render(WorkBase):
                 raise WorkerDied(runs.GIVEN_UP)
             chunk.state, chunk.done, chunk.machine = "running", 0, context.settings.machine
             first, last, total = chunk.first, chunk.last, run.total
-        shot = load_shot(self.document)
-        folder = folder_of(context, run_id)
-        path = self._path(folder, number)
+        path = self._path(folder_of(context, run_id), number)
         ticker = Ticker(context, run_id)
 
         def tick(frame: int) -> None:
@@ -105,16 +112,19 @@ class Render(WorkBase):
             ticker.give_way()
 
         if self.format not in MOVIES or not path.exists():
-            sources = Sources(context.library.store, final=True)
-            renderer = Renderer(sources, context.artefacts.path, CACHE_BYTES, context.artefacts.cutout)
-            try:
+            with rendering(context, run_id, self.document) as own:
+
+                def tick_sharing(frame: int) -> None:
+                    tick(frame)
+                    own.share_cores()
+
+                own.share_cores()
                 render_part(
-                    renderer, shot, first, last, self.scale, self.format, path, tick, self.matte,
+                    own.renderer, own.shot, first, last, self.scale, self.format, path, tick_sharing, self.matte,
                     again=False,
                 )  # fmt: skip
-            finally:
-                sources.close()
-        waiting(context, lambda session: _finished(session, run_id, number))
+        if not waiting(context, lambda session: _finished(session, run_id, number)):
+            forget(run_id)
         return None
 
     def finish(self, context: WorkContext, run_id: str) -> Outcome:
@@ -159,11 +169,12 @@ class Render(WorkBase):
         return folder / "frames" / f"{self.stem}_%04d{SUFFIX[self.format]}"
 
 
-def _finished(session: Session, run_id: str, number: int) -> None:
+def _finished(session: Session, run_id: str, number: int) -> bool:
+    """Whether parts of it still wait to be taken up."""
     run = session.get(RunRow, run_id, with_for_update=True)  # the lock makes the count exact
     chunk = session.get(ChunkRow, (run_id, number))
     if run is None or chunk is None:
-        return
+        return False
     chunk.state, chunk.done = "done", chunk.last - chunk.first + 1
     session.flush()
     left = session.scalar(select(func.count()).where(ChunkRow.run_id == run_id, ChunkRow.state != "done"))
@@ -173,6 +184,8 @@ def _finished(session: Session, run_id: str, number: int) -> None:
     if left == 0 and run.state == "running":
         run.state = "finishing"
         defer(session, "finish", run_id=run_id)
+    waits = select(func.count()).where(ChunkRow.run_id == run_id, ChunkRow.state == "waiting")
+    return bool(session.scalar(waits))
 
 
 def remove_files(context: WorkContext, run_id: str) -> None:

@@ -1,0 +1,85 @@
+"""How much faster a render is with two workers, or one of two slots, than with one: `python -m bench.workers [SHOT]`.
+
+A database of its own with the demo's first shots; each render is of all 72 frames at full size, asked for as the page does. Interleaved.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from statistics import median
+
+from demo.seed import SHOTS, seed
+
+from launch import postgres
+from tropein.app.jobs.context import WorkContext, make
+from tropein.app.jobs.kind import start
+from tropein.app.jobs.work.render import Render
+from tropein.app.settings import Settings
+from tropein.app.store import runs, shots
+from tropein.app.store.database import migrate, transaction
+from tropein.app.store.settings import claim_home
+
+ROUNDS = 2
+WAYS = {"1 worker, 1 slot": (1, 1), "1 worker, 2 slots": (1, 2), "2 workers, 1 slot": (2, 1)}
+
+
+def rendered(context: WorkContext, shot_id: str, workers: int, slots: int) -> float:
+    """Seconds from when it was asked for until the film is whole; the workers are up before."""
+    env = {**os.environ, "TROPEIN_DATABASE": context.settings.database, "TROPEIN_HOME": str(context.settings.home)}
+    command = [sys.executable, "-m", "tropein.cli", "worker", "--slots", str(slots)]
+    processes = [subprocess.Popen(command, env=env) for _ in range(workers)]
+    time.sleep(4)
+    try:
+        with transaction(context.engine) as session:
+            run = start(session, Render(shot=shot_id, first=0, last=71)).id
+        began = time.monotonic()
+        while time.monotonic() - began < 120:
+            with transaction(context.engine) as session:
+                state = runs.get(session, run).state
+            if state in runs.ENDED:
+                assert state == "done", state
+                return time.monotonic() - began
+            time.sleep(0.05)
+        raise TimeoutError
+    finally:
+        for process in processes:
+            process.terminate()
+        for process in processes:
+            process.wait(20)
+
+
+def main(name: str) -> None:
+    upto = [shot[0] for shot in SHOTS].index(name) + 1
+    with tempfile.TemporaryDirectory() as folder:
+        server = postgres.start(Path(folder) / "pg", fast_and_loose=True)
+        try:
+            postgres.ensure_database(server)
+            context = make(Settings(home=Path(folder) / "home", database=server.url(), cache_bytes=256 << 20))
+            migrate(context.engine)
+            context.settings.home.mkdir(exist_ok=True)
+            with transaction(context.engine) as session:
+                claim_home(session, context.settings.home)
+            seed(context, lambda words: None, shots=upto)
+            with transaction(context.engine) as session:
+                shot = next(row.id for row in shots.all_shots(session) if row.name == name)
+            taken: dict[str, list[float]] = {way: [] for way in WAYS}
+            for _ in range(ROUNDS):
+                for way, (workers, slots) in WAYS.items():
+                    taken[way].append(rendered(context, shot, workers, slots))
+            one = median(taken["1 worker, 1 slot"])
+            for way, seconds in taken.items():
+                sys.stdout.write(
+                    f"{way:18} {median(seconds):6.1f} s   {one / median(seconds):.2f}x   {72 / median(seconds):.1f} frames a second\n"
+                )
+            context.engine.dispose()
+        finally:
+            postgres.stop(server)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1] if len(sys.argv) > 1 else "Compass in the air")
