@@ -896,7 +896,7 @@ export interface components {
             /** Version */
             version: string;
             /** Effects */
-            effects: components["schemas"]["EffectInfo"][];
+            effects: components["schemas"]["LookInfo"][];
             /** Pieces */
             pieces: components["schemas"]["EffectInfo"][];
             /** Cut */
@@ -1812,6 +1812,22 @@ export interface components {
         Login: {
             /** Password */
             password: string;
+        };
+        /**
+         * LookInfo
+         * @description An effect, and what it is for.
+         */
+        LookInfo: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Help */
+            help: string;
+            /** Params */
+            params: components["schemas"]["Control"][];
+            /** Use */
+            use: string;
         };
         /** Made */
         Made: {

@@ -22,7 +22,7 @@ import { usePick } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
-import { take } from "../tools/actions";
+import { addLayer, madeHere, take } from "../tools/actions";
 import { MattesDrawer } from "./MattesDrawer";
 import { ShelfEdit } from "./ShelfEdit";
 import { insertFootage, startDrag } from "../stack/drops";
@@ -147,6 +147,7 @@ function ShelfDrawer() {
           }}
         />
       </div>
+      <Make />
       <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-2 gap-2 overflow-y-auto p-2 pt-0" aria-label="Footage">
         {found.map((item) => (
           <ShelfCard key={item.id} item={item} />
@@ -160,6 +161,24 @@ function ShelfDrawer() {
         )}
       </ul>
     </>
+  );
+}
+
+/** What is made here, from nothing but its parameters: a click lays it in, nearest the lens. */
+function Make() {
+  const made = madeHere(useAbout().data);
+  if (!made.length) return null;
+  return (
+    <div className="flex flex-wrap items-center gap-1 px-2 pb-2" role="group" aria-label="Make">
+      <span className="pr-1 text-quiet">Make</span>
+      {made.map((c) => (
+        <Tip key={c.kind} text={c.help}>
+          <button className="btn px-2 py-0 text-small" aria-label={`Make: ${c.title}`} onClick={() => addLayer(c.kind)}>
+            {c.title}
+          </button>
+        </Tip>
+      ))}
+    </div>
   );
 }
 

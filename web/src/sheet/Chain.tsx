@@ -51,7 +51,12 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
             <Plus size={13} /> {ADD[family]}
           </>
         }
-        choices={kinds.map((k) => ({ id: k.kind, label: k.title, act: () => add(k) }))}
+        choices={kinds.map((k) => ({
+          id: k.kind,
+          label: k.title,
+          group: "use" in k ? (k.use as string) : undefined,
+          act: () => add(k),
+        }))}
       />
     </div>
   );

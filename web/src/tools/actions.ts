@@ -55,9 +55,8 @@ const chosen = (): string[] => {
   return shot ? selectedLayers(shot, selection, also) : [];
 };
 
-/** A new layer, nearest the lens in the stack that is looked at. */
-/** Lay in a layer that shows what a kind of content makes by itself. */
-const addLayer = (kind: string): void => void s().give("add-layer", { content: { kind }, group: s().inside });
+/** Lay in a layer that shows what a kind of content makes by itself, nearest the lens in the stack that is looked at. */
+export const addLayer = (kind: string): void => void s().give("add-layer", { content: { kind }, group: s().inside });
 
 /** What the selection says of a command's arguments; null where it asks for something else. */
 function argumentsFor(asked: Record<string, unknown>): Record<string, unknown> | null {
@@ -82,6 +81,12 @@ function argumentsFor(asked: Record<string, unknown>): Record<string, unknown> |
   return filled;
 }
 
+/** Contents that are made from their parameters alone. */
+export function madeHere(about: About | undefined) {
+  const plain = new Set(["beneath", "nothing", "group"]);
+  return (about?.contents ?? []).filter((c) => c.alone && !plain.has(c.kind));
+}
+
 /** Actions for kinds of commands and contents that have none of their own here. */
 export function actionsOf(about: About | undefined): Action[] {
   const own = new Set([
@@ -100,8 +105,7 @@ export function actionsOf(about: About | undefined): Action[] {
     "copy-setup",
     "set-world",
   ]);
-  const plain = new Set(["beneath", "nothing", "group"]);
-  const made = (about?.contents ?? []).filter((c) => c.alone && !plain.has(c.kind));
+  const made = madeHere(about);
   const given = (about?.commands ?? []).filter((c) => !own.has(c.name));
   return [
     ...made.map((c) => ({ group: "Layers", name: `Add: ${c.title.toLowerCase()}`, run: () => addLayer(c.kind) })),

@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import type { ReactNode } from "react";
+import { Fragment, type ReactNode } from "react";
 import { keepFocus } from "./focus";
 
 export interface Choice {
@@ -9,6 +9,8 @@ export interface Choice {
   act: () => void;
   checked?: boolean;
   off?: boolean;
+  /** Choices of one group stand together, under its name. */
+  group?: string;
 }
 
 /** A button or word that opens a short list of choices. */
@@ -37,16 +39,20 @@ export function Menu({
           collisionPadding={8}
           onCloseAutoFocus={keepFocus}
         >
-          {choices.map((c) => (
-            <DropdownMenu.Item
-              key={c.id}
-              disabled={c.off}
-              className={`menu-item ${c.checked ? "text-brass" : ""}`}
-              onSelect={c.act}
-            >
-              {c.label}
-              {c.hint && <span className="mono text-quiet">{c.hint}</span>}
-            </DropdownMenu.Item>
+          {choices.map((c, i) => (
+            <Fragment key={c.id}>
+              {c.group && c.group !== choices[i - 1]?.group && (
+                <DropdownMenu.Label className="px-2 pt-1.5 pb-0.5 text-[11px] text-quiet">{c.group}</DropdownMenu.Label>
+              )}
+              <DropdownMenu.Item
+                disabled={c.off}
+                className={`menu-item ${c.checked ? "text-brass" : ""}`}
+                onSelect={c.act}
+              >
+                {c.label}
+                {c.hint && <span className="mono text-quiet">{c.hint}</span>}
+              </DropdownMenu.Item>
+            </Fragment>
           ))}
         </DropdownMenu.Content>
       </DropdownMenu.Portal>

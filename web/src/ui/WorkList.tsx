@@ -91,12 +91,7 @@ export function WorkRow({
           Cancel
         </button>
       </div>
-      <progress
-        className="w-full"
-        aria-label={title}
-        max={total || 1}
-        value={total ? done : undefined}
-      />
+      <progress className="w-full" aria-label={title} max={total || 1} value={total ? done : undefined} />
       <span className="mono text-quiet">
         {total > 1 ? `${done} of ${total} ` : ""}
         {note}

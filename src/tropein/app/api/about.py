@@ -49,6 +49,12 @@ class EffectInfo(Told):
     params: list[Control]
 
 
+class LookInfo(EffectInfo):
+    """An effect, and what it is for."""
+
+    use: str
+
+
 class ContentInfo(EffectInfo):
     """What a layer may show; `alone`: a layer of it can be laid in with nothing said."""
 
@@ -98,7 +104,7 @@ class FormInfo(Told):
 
 class About(BaseModel):
     version: str
-    effects: list[EffectInfo]
+    effects: list[LookInfo]
     pieces: list[EffectInfo]
     cut: list[Control]
     matte: list[Control]
@@ -140,7 +146,7 @@ def _kind(cls: type[Any], own: tuple[str, ...]) -> EffectInfo:
 @router.get("/about")
 def about() -> About:
     effects = [
-        EffectInfo(kind=d.kind, title=d.title, help=d.help, params=[Control(**p) for p in d.params])
+        LookInfo(kind=d.kind, title=d.title, use=d.use, help=d.help, params=[Control(**p) for p in d.params])
         for d in described()
     ]
     place = [Control(**describe_field(Place, name)) for name in ("position", "scale", "rotation", "pivot")]

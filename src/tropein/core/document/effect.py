@@ -16,6 +16,7 @@ from tropein.core.document.place import Ride
 class EffectBase(Kind):
     """An operation on a layer's picture; its own parameters are the fields its class adds."""
 
+    use: ClassVar[str] = "Other"  # what it is for, as menus sort them
     varies: ClassVar[bool] = False  # changes from frame to frame even where no parameter does
 
     kind: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import ConfigDict
 
@@ -20,6 +20,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Blur(EffectBase):
     """Softens the picture evenly, in linear light; a picture without transparency keeps its edges."""
 
+    use: ClassVar[str] = "Blur"
     model_config = ConfigDict(title="Blur")
     kind: Literal["blur"] = "blur"
     radius: AnimatedNumber = control(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +51,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Curves(EffectBase):
     """Drawn curves: luma keeps hue and saturation, red, green and blue bend one channel each."""
 
+    use: ClassVar[str] = "Colour"
     model_config = ConfigDict(title="Curves")
     kind: Literal["curves"] = "curves"
     luma: AnimatedCurve = control(DrawnCurve(), "Luma", widget="curve")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import ConfigDict
@@ -23,6 +23,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Fill(EffectBase):
     """One colour wherever the picture is."""
 
+    use: ClassVar[str] = "Colour"
     model_config = ConfigDict(title="Fill")
     kind: Literal["fill"] = "fill"
     colour: AnimatedColour = control((0.05, 0.05, 0.05), "Colour", soft=(0, 1), widget="colour")

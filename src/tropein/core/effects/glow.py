@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import ConfigDict
@@ -27,6 +27,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Glow(EffectBase):
     """Lets bright parts spread light around them, over several scales at once."""
 
+    use: ClassVar[str] = "Light"
     model_config = ConfigDict(title="Glow")
     kind: Literal["glow"] = "glow"
     threshold: AnimatedNumber = control(

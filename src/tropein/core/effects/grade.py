@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,6 +49,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Grade(EffectBase):
     """Exposure and balance in linear light, then contrast, levels and slope, offset, power on display values."""
 
+    use: ClassVar[str] = "Colour"
     model_config = ConfigDict(title="Grade")
     kind: Literal["grade"] = "grade"
     exposure: AnimatedNumber = control(0.0, "Exposure", soft=(-4, 4), hard=(-20, 20), unit="stops")

@@ -30,6 +30,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Grain(EffectBase):
     """Lays grain over the picture, new in every frame and the same at every render."""
 
+    use: ClassVar[str] = "Grain"
     varies: ClassVar[bool] = True
     model_config = ConfigDict(title="Grain")
     kind: Literal["grain"] = "grain"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import ConfigDict
@@ -25,6 +25,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class PoolOfLight(CentredEffect):
     """Coloured light that falls on the picture from a place: round, or a cone. It brightens what is there, as light does."""
 
+    use: ClassVar[str] = "Light"
     model_config = ConfigDict(title="Pool of light")
     kind: Literal["light"] = "light"
     colour: AnimatedColour = control((1.0, 0.72, 0.4), "Colour", soft=(0, 1), step=0.01, widget="colour")

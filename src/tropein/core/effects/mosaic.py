@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import cv2
 import numpy as np
@@ -34,6 +34,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Mosaic(EffectBase):
     """Large square cells of even colour, to hide what is beneath."""
 
+    use: ClassVar[str] = "Break"
     model_config = ConfigDict(title="Mosaic")
     kind: Literal["mosaic"] = "mosaic"
     size: AnimatedNumber = control(16.0, "Cell", soft=(2, 80), hard=(1, 2000), step=1, unit="px")

@@ -44,6 +44,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Noise(EffectBase):
     """Adds the light of drifting clouds where the picture is."""
 
+    use: ClassVar[str] = "Grain"
     varies: ClassVar[bool] = True
     model_config = ConfigDict(title="Noise")
     kind: Literal["noise"] = "noise"

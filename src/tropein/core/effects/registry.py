@@ -16,6 +16,7 @@ from tropein.core.raster.picture import Picture
 Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
 E = TypeVar("E", bound=EffectBase)
+USES = ("Colour", "Light", "Blur", "Bend", "Break", "Grain")  # in the order menus have them
 _APPLY: dict[str, Apply] = {}
 _BESIDE = {"kind", "id", "on", "cuts", "ride"}  # no parameters
 _OWN = {*_BESIDE, "mix"}
@@ -27,6 +28,7 @@ class Described:
 
     kind: str
     title: str
+    use: str
     help: str
     params: list[dict[str, Any]]
 
@@ -89,8 +91,8 @@ def described() -> list[Described]:
     for kind, cls in EFFECTS.known().items():
         params = [describe_field(cls, name) for name in cls.model_fields if name not in _OWN]
         title = (cls.model_config.get("title") or kind).strip()
-        out.append(Described(kind, title, (cls.__doc__ or "").strip().split("\n\n")[0], params))
-    return out
+        out.append(Described(kind, title, cls.use, (cls.__doc__ or "").strip().split("\n\n")[0], params))
+    return sorted(out, key=lambda d: (USES.index(d.use) if d.use in USES else len(USES), d.title))
 
 
 def describe_field(cls: type[Any], name: str) -> dict[str, Any]:

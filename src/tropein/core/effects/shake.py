@@ -49,6 +49,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 class Shake(EffectBase):
     """Shakes the picture, as a hand or a blow shakes a camera; beyond its edges it goes on mirrored."""
 
+    use: ClassVar[str] = "Bend"
     varies: ClassVar[bool] = True
     model_config = ConfigDict(title="Shake")
     kind: Literal["shake"] = "shake"
