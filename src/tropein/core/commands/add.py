@@ -35,7 +35,8 @@ class AddLayer(Command):
         document["layers"][layer["id"]] = layer
         stack_of(document, self.group).insert(0, layer["id"])
         title = self.content.title.lower()
-        return Change(f"add {'an' if title[0] in 'aeiou' else 'a'} {title}", [f"layers/{layer['id']}"])
+        article = "" if title.endswith("s") else "an " if title[0] in "aeiou" else "a "
+        return Change(f"add {article}{title}", [f"layers/{layer['id']}"])
 
 
 def _free(shot: Shot, name: str) -> str:

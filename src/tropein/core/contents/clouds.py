@@ -29,7 +29,7 @@ class CloudsContent(ContentBase):
         0.0, "Ridges", soft=(0, 1), hard=(0, 1), help="At 0 they billow, at 1 they are veins."
     )
     contrast: AnimatedNumber = control(2.0, "Contrast", soft=(0, 8), hard=(0, 100))
-    level: AnimatedNumber = control(0.0, "Level", soft=(-1, 1), hard=(-20, 20), help="How much there is of them.")
+    level: AnimatedNumber = control(-0.2, "Level", soft=(-1, 1), hard=(-20, 20), help="How much there is of them.")
     boil: AnimatedNumber = control(0.5, "Boil", soft=(0, 4), hard=(-50, 50), help="How fast they change in place.")
     drift: AnimatedVec2 = control(
         (0.0, 0.0), "Drift", step=1, unit="px", widget="vec2", help="How far they go in 24 frames."
