@@ -13,11 +13,16 @@ from pathlib import Path
 
 import av
 import cv2
+import hypothesis
 import numpy as np
 import pytest
 
 import tropein.core.effects  # noqa: F401  (registers the kinds that documents may name)
 from tropein.core.raster.grain import fractal
+
+# the same examples in every run: whether a check passes does not hang on what is drawn
+hypothesis.settings.register_profile("repeatable", derandomize=True)
+hypothesis.settings.load_profile("repeatable")
 
 
 def texture(width: int, height: int, seed: int = 1) -> np.ndarray:

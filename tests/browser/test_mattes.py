@@ -90,7 +90,7 @@ def test_an_area_is_hidden_that_follows_a_track(application: str, page: Page, tm
     page.keyboard.press("Shift+V")
     expect(page.get_by_test_id("sentence")).to_contain_text("Veil shows nothing of its own")
     page.get_by_role("button", name="Add an effect").click()
-    page.get_by_role("menuitem", name="Blur").click()
+    page.get_by_role("menuitem", name="Blur", exact=True).click()
     page.get_by_role("button", name="only within nothing yet").first.click()
     page.get_by_role("menuitem", name="a new ellipse").click()
     drag(page, at(120, 60), at(180, 100))

@@ -7,12 +7,14 @@ import { Popped } from "./Popped";
 
 export const going = (run: Run) => ["waiting", "running", "finishing"].includes(run.state);
 
-/** Seconds left, from how long what is done took; empty while that cannot be told. */
+/** Seconds left, from how long what is done took, and of a render its pace; empty while that cannot be told. */
 export function timeLeft(run: Run, now = Date.now()): string {
   if (run.state !== "running" || !run.started || run.done < 2 || !run.total)
     return run.state === "finishing" ? "joining" : "";
-  const seconds = ((now - Date.parse(run.started)) / 1000 / run.done) * (run.total - run.done);
-  return seconds > 90 ? `${Math.round(seconds / 60)} min left` : `${Math.max(1, Math.round(seconds))} s left`;
+  const each = (now - Date.parse(run.started)) / 1000 / run.done;
+  const seconds = each * (run.total - run.done);
+  const left = seconds > 90 ? `${Math.round(seconds / 60)} min left` : `${Math.max(1, Math.round(seconds))} s left`;
+  return run.kind === "render" && each > 0 ? `${(1 / each).toFixed(1)} fr/s · ${left}` : left;
 }
 
 /** Everything that takes long, in one list, with a cancel each. */

@@ -28,4 +28,5 @@ test("time left is told from what is done", () => {
   const run = { state: "running", started: new Date(0).toISOString(), done: 10, total: 40 } as Run;
   expect(timeLeft(run, 20_000)).toBe("60 s left");
   expect(timeLeft({ ...run, done: 0 }, 20_000)).toBe("");
+  expect(timeLeft({ ...run, kind: "render" }, 20_000)).toBe("0.5 fr/s · 60 s left");
 });

@@ -233,9 +233,8 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     os.nice(1)
     previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
-    for part in (
-        PARTS
-    ):  # read from the cache now, not at the first picture; what is not there yet is compiled elsewhere just now
+    # kernels are read from their cache now, not at the first picture; what is not there yet is being compiled elsewhere
+    for part in PARTS:
         if part == "pixels" or ready(part).exists():
             warm(part)
     gc.freeze()  # what is there now stays: it need not be looked through again and again

@@ -38,7 +38,7 @@ class ZoomBlur(CentredEffect):
     """Blurs away from a centre, about it, or both: what rushes towards the lens, what spins."""
 
     use: ClassVar[str] = "Blur"
-    model_config = ConfigDict(title="Zoom blur")
+    model_config = ConfigDict(title="Zoom and spin")
     kind: Literal["zoom-blur"] = "zoom-blur"
     grow: AnimatedNumber = control(
         0.1, "Growth", soft=(0, 1), hard=(-0.9, 10), step=0.005, help="How much larger the picture gets meanwhile."
