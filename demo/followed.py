@@ -1,6 +1,6 @@
 """The demo's tracks: followed once, by the same code a user runs, and kept beside the scripts so that a first start need not wait for them.
 
-`python -m demo.followed` follows what is missing; with --again all of it, saying by how much what is kept differs.
+`python -m demo.followed` follows what is missing; with --again all of it, saying of each whether it is the same as what was kept.
 """
 
 from __future__ import annotations

@@ -24,9 +24,9 @@ PLATE_NAMES = ("Quay", "Pilot", "Caster", "Spinner", "Harbour", "Swipe")
 Say = Callable[[str], object]
 
 
-SHOTS: list[
-    tuple[str, str, list[str], Callable[..., dict[str, Any]]]
-] = [  # name, plate, what else it shows, what makes it
+Build = Callable[..., dict[str, Any]]
+# name, plate, what else it shows, what makes it
+SHOTS: list[tuple[str, str, list[str], Build]] = [
     ("Lamp on the sign", "Quay", ["Lamp flare"], quay.lamp_on_the_sign),
     ("Sign repainted", "Quay", ["Painted board"], quay.sign_repainted),
     ("Compass in the air", "Quay", ["Brass dial", "Painted board"], quay.compass_in_the_air),
@@ -80,7 +80,7 @@ def _plate(context: WorkContext, name: str) -> Step:
     return f"importing the plate {name}", lambda: _shelve(context, [file], name, ["plate"])
 
 
-def _shot(context: WorkContext, name: str, plate: str, build: Callable[..., dict[str, Any]]) -> None:
+def _shot(context: WorkContext, name: str, plate: str, build: Build) -> None:
     footage = _footage(context)
     document = build(context, shot_on(footage[plate], name), footage)
     with transaction(context.engine) as session:

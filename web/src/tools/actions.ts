@@ -43,10 +43,10 @@ function copyKeys(): void {
 }
 
 /** Pasting changes only the parameters that were copied; on another layer, those of the same name. */
-async function pasteKeys(): Promise<void> {
+function pasteKeys(): void {
   const { frame, selection, give } = s();
   const keys = copied.map((c) => ({ at: c.path, key: c.key }));
-  await give("paste-keys", { keys, frame, layer: selection.kind === "layer" ? selection.id : null });
+  void give("paste-keys", { keys, frame, layer: selection.kind === "layer" ? selection.id : null });
 }
 
 /** The selected layers, as they stand. */
@@ -188,7 +188,7 @@ function copy(): void {
 }
 
 function paste(): void {
-  if (copied.length) return void pasteKeys();
+  if (copied.length) return pasteKeys();
   const there = layersCopied.filter((id) => s().shot?.layers[id]);
   if (there.length) duplicate(there);
 }

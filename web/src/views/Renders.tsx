@@ -123,14 +123,9 @@ function RenderRow({ run, name, shown, show }: { run: Run; name?: string; shown:
       </div>
       {going(run) && (
         <div className="mt-2">
-          <progress
-            className="h-1.5 w-full accent-[#c7a252]"
-            aria-label={`Progress of ${run.title}`}
-            max={run.total || 1}
-            value={run.done}
-          />
+          <progress className="w-full" aria-label={`Progress of ${run.title}`} max={run.total || 1} value={run.done} />
           <p className="mono text-quiet">
-            {run.done} of {run.total} frames {timeLeft(run)}
+            {[`${run.done} of ${run.total} frames`, timeLeft(run)].filter(Boolean).join(" · ")}
           </p>
         </div>
       )}

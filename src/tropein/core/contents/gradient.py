@@ -8,7 +8,7 @@ import numpy as np
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, control
 from tropein.core.document.content import CONTENTS, ContentBase, Context
-from tropein.core.raster.colour import decode_table, encode_table
+from tropein.core.raster.colour import DISPLAY, WORKING, convert
 from tropein.core.raster.picture import Picture, Pixels, Window
 
 
@@ -32,20 +32,9 @@ def _mixed(t: Pixels, values: dict[str, Any], window: Window) -> Picture:
     t = np.clip(t, 0, 1)
     t = t + np.float32(values["ease"]) * (t * t * (3 - 2 * t) - t)
     cover = np.float32(values["first_cover"]) + t * np.float32(values["last_cover"] - values["first_cover"])
-    pixels = np.empty((*t.shape, 4), np.float32)
-    for c in range(3):
-        ends = [_read(encode_table(), max(values[name][c], 0.0)) for name in ("first", "last")]
-        shares = np.float32(ends[0]) + t * np.float32(ends[1] - ends[0])
-        pixels[..., c] = _read(decode_table(), shares) * cover
-    pixels[..., 3] = cover
-    return Picture(pixels, window)
-
-
-def _read(table: Pixels, values: Any) -> Any:
-    """A table's values at non-negative numbers (see raster.colour)."""
-    bits = np.asarray(values, np.float32).view(np.uint32)
-    at, share = bits >> 16, (bits & 0xFFFF).astype(np.float32) / np.float32(65536)
-    return table[at] + share * (table[at + 1] - table[at])
+    ends = convert(np.array([values["first"], values["last"]], np.float32), WORKING, DISPLAY)
+    colours = convert(ends[0] + t[..., None] * (ends[1] - ends[0]), DISPLAY, WORKING)
+    return Picture(np.ascontiguousarray(np.dstack([colours * cover[..., None], cover]), np.float32), window)
 
 
 @CONTENTS.add
