@@ -36,7 +36,7 @@ class NoPixels:
     def chroma_cells(self, media: str) -> None:
         return None
 
-    def picture(self, media: str, index: int, level: int) -> Any:
+    def read(self, media: str, index: int, level: int) -> Any:
         raise AssertionError
 
 

@@ -32,10 +32,10 @@ from bench.engine import described, plate_at
 from tropein.core.animate.ride import Path as RidePath
 from tropein.core.compose.look import Look, looked_at
 from tropein.core.compose.render import Renderer
-from tropein.core.compose.view import display
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.effects import run, sampled
+from tropein.core.media.coded import Coded
 from tropein.core.media.encode import MovieWriter, Target
 from tropein.core.media.library import Library
 from tropein.core.media.record import write_record
@@ -267,14 +267,14 @@ class HeldStills(Sources):
 
     def __init__(self, *args: Any, **more: Any) -> None:
         super().__init__(*args, **more)
-        self.held: dict[str, tuple[Picture, float]] = {}
+        self.stills: dict[str, Coded] = {}
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+    def read(self, media: str, index: int, level: int) -> Coded:
         if self.record(media).kind != "still":
-            return super().picture(media, index, level)
-        if media not in self.held:
-            self.held[media] = super().picture(media, index, level)
-        return self.held[media]
+            return super().read(media, index, level)
+        if media not in self.stills:
+            self.stills[media] = super().read(media, index, level)
+        return self.stills[media]
 
 
 def renderer(reference: Reference, cache_bytes: int = 1) -> Renderer:
@@ -339,7 +339,7 @@ def measure(width: int, height: int) -> None:
 
         def ours(engine: Renderer = engine) -> None:
             for i in range(FRAMES):
-                display(engine.frame(reference.shot, i), window)
+                engine.shown(engine.planner(reference.shot).plan(i), window)
 
         def as_rendered() -> None:
             """What does not change from frame to frame is made once, as in every render; nothing is left from before."""

@@ -16,6 +16,8 @@ from tropein.core.compose.view import display
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.media import still
+from tropein.core.media.coded import Coded
+from tropein.core.raster.colour import WORKING
 from tropein.core.raster.picture import Picture, Window
 
 SAMPLES, PLANE = "a" * 32, "b" * 32
@@ -30,15 +32,15 @@ class Painted:
     def level(self, media: str, scale: float) -> int:
         return 0
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+    def read(self, media: str, index: int, level: int) -> Coded:
         self.reads += 1
         if media == MEDIA:
             pixels = np.ones((180, 320, 4), np.float32)
             pixels[..., :3] = np.linspace(0.05, 0.2, 320, dtype=np.float32)[None, :, None]
-            return Picture(pixels, Window(0, 0, 320, 180)), 1.0
+            return Coded(pixels, WORKING)
         pixels = np.zeros((40, 40, 4), np.float32)
         pixels[10:30, 10:30] = 1
-        return Picture(pixels, Window(0, 0, 40, 40)), 1.0
+        return Coded(pixels, WORKING)
 
 
 CARD = np.array([[60, 40], [140, 40], [140, 120], [60, 120.0]])

@@ -14,7 +14,9 @@ from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.media.coded import Coded
+from tropein.core.raster.colour import WORKING
+from tropein.core.raster.picture import Window
 from tropein.core.raster.warp import apply
 
 SIZE = (200, 120)
@@ -57,10 +59,10 @@ class Cards:
     def chroma_cells(self, media: str) -> None:
         return None
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+    def read(self, media: str, index: int, level: int) -> Coded:
         pixels = np.zeros((20, 40, 4), np.float32)
         pixels[..., [int(media[0]), 3]] = 1
-        return Picture(pixels, Window(0, 0, 40, 20)), 1.0
+        return Coded(pixels, WORKING)
 
 
 def drawn(document: Shot, frame: float = 0) -> np.ndarray:

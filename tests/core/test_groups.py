@@ -17,7 +17,9 @@ from tropein.core.compose.ride_matrices import ride_matrices
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput, NotFound
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.media.coded import Coded
+from tropein.core.raster.colour import WORKING
+from tropein.core.raster.picture import Window
 
 FRAME = Window(0, 0, 320, 180)
 
@@ -28,13 +30,13 @@ class Counted(Painted):
     def chroma_cells(self, media: str) -> None:
         return None
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
-        picture, scale = super().picture(media, index, level)
+    def read(self, media: str, index: int, level: int) -> Coded:
+        plain = super().read(media, index, level)
         if media == "2" * 32:
             pixels = np.zeros((40, 80, 4), np.float32)
             pixels[10:30, 10 + index : 30 + index] = [1.0, 0.5, 0.25, 1.0]
-            return Picture(pixels, Window(0, 0, 80, 40)), 1.0
-        return picture, scale
+            return Coded(pixels, WORKING)
+        return plain
 
 
 def spot(layer_id: str, x: float = 160.0, y: float = 90.0, **more: Any) -> dict[str, Any]:

@@ -26,6 +26,7 @@ from tropein.core.errors import BadInput
 from tropein.core.matte import chroma, difference, ranges
 from tropein.core.matte.screen import find
 from tropein.core.matte.subsampled import restored
+from tropein.core.media.coded import Coded
 from tropein.core.media.source import read_still
 from tropein.core.pieces.face import FacePiece
 from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
@@ -101,13 +102,13 @@ class Stills:
     def chroma_cells(self, media: str) -> None:
         return None
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+    def read(self, media: str, index: int, level: int) -> Coded:
         name = "plate" if media[0] == "0" else "white"
         pixels = self.pictures.get(name)
         if pixels is None:
             pixels = np.full((SIZE[1], SIZE[0], 4), 0.18 if name == "plate" else 1.0, np.float32)
             pixels[..., 3] = 1
-        return Picture(pixels, Window(0, 0, pixels.shape[1], pixels.shape[0])), 1.0
+        return Coded(pixels, WORKING)
 
 
 def path(samples: str, spot: str = "") -> Path:

@@ -10,7 +10,8 @@ from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import NotFound
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.media.coded import Coded
+from tropein.core.raster.colour import WORKING
 
 SIZE = (320, 180)
 ROUND = np.array([[160 + 40 * np.cos(a), 90 + 40 * np.sin(a)] for a in np.linspace(0, 2 * np.pi, 48, endpoint=False)])
@@ -47,9 +48,9 @@ class Moving:
     def chroma_cells(self, media: str) -> None:
         return None
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+    def read(self, media: str, index: int, level: int) -> Coded:
         grey = (disc(160 + index, index).astype(np.float32) / 255) ** 2.2
-        return Picture(np.dstack([grey, grey, grey, np.ones_like(grey)]), Window(0, 0, *SIZE)), 1.0
+        return Coded(np.dstack([grey, grey, grey, np.ones_like(grey)]), WORKING)
 
 
 def shot(keys: list[tuple[int, float]]) -> Shot:

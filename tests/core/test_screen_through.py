@@ -12,7 +12,8 @@ from tropein.core.document import Shot
 from tropein.core.matte.chroma import Keying, coverage
 from tropein.core.matte.screen import as_lit, find, seen_empty
 from tropein.core.matte.screen_through import empty_of
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.media.coded import Coded
+from tropein.core.raster.colour import WORKING
 
 H, W, COUNT = 180, 320, 9
 
@@ -75,10 +76,10 @@ class Frames:
     def chroma_cells(self, media: str) -> None:
         return None
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+    def read(self, media: str, index: int, level: int) -> Coded:
         pixels = np.ones((H, W, 4), np.float32)
         pixels[..., :3] = 0.18 if media[0] == "0" else frame(index)
-        return Picture(pixels, Window(0, 0, W, H)), 1.0
+        return Coded(pixels, WORKING)
 
 
 def crossing(through: bool) -> Shot:

@@ -11,6 +11,7 @@ import numpy as np
 
 from tropein.core.animate.sample import sample
 from tropein.core.compose.between import by_motion
+from tropein.core.compose.forms import SAME_SCALE, CutBy, Mixed, Placed, Pointwise, Read, Stacked, Veiled
 from tropein.core.compose.making import Making, MeetingOf
 from tropein.core.compose.mattes import Mattes, as_picture
 from tropein.core.compose.pictures import Cutouts, no_cutouts
@@ -21,7 +22,8 @@ from tropein.core.compose.timing import footage_frame, layer_frame
 from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
 from tropein.core.document.kept import Kept
 from tropein.core.document.references import Found, Ref, pointers
-from tropein.core.effects import run, same_always, sampled
+from tropein.core.effects import by_points, run, same_always, sampled
+from tropein.core.media.coded import Coded
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
@@ -36,7 +38,7 @@ class Footages(Protocol):
 
     def level(self, media: str, scale: float) -> int: ...
     def chroma_cells(self, media: str) -> Cells | None: ...
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]: ...
+    def read(self, media: str, index: int, level: int) -> Coded: ...
 
 
 @dataclass(frozen=True)
@@ -170,7 +172,7 @@ class Planner:
         coverage = self._covered(layer, layer.cuts, frame)
         if placed is None or coverage is None:
             return placed
-        return step("cut", (), (placed, coverage), cov.cut)
+        return step("cut", (), (placed, coverage), cov.cut, CutBy())
 
     def finished(self, layer: Layer, frame: float, working: float) -> Step | None:
         """A layer's picture with its effects and as it is cut, in its own pixels at a scale; None where it shows nothing."""
@@ -185,7 +187,7 @@ class Planner:
         if coverage is None:
             return made
         seen = Mattes(within).seen_from(coverage, Move(matrix).scaled(within.scale, working).matrix, made)
-        return step("cut", (), (made, seen), cov.cut)
+        return step("cut", (), (made, seen), cov.cut, CutBy())
 
     def own_picture(self, layer: Layer, frame: float) -> tuple[Step, float] | None:
         """A layer's own pixels before anything is done to them, and their scale; None where it shows nothing."""
@@ -213,7 +215,7 @@ class Planner:
         if any(end is None for end in ends):
             return None
         if between == "mixed":
-            return step("mixed", round(share, 6), tuple(ends), lambda a, b: blend.mix(a, b, share))
+            return step("mixed", round(share, 6), tuple(ends), lambda a, b: blend.mix(a, b, share), Mixed(share))
         return step("by-motion", round(share, 6), tuple(ends), lambda a, b: by_motion(a, b, share))
 
     def stack_within(self, layer: Layer, stack: list[str], frame: float, outer_frame: float, working: float) -> Step:
@@ -294,7 +296,10 @@ class Planner:
     def _warped(self, picture: Step, moves: list[Move], edge: Edge) -> Step:
         window, quality = self.frame_window, self.quality
         parameters = ([m.key() for m in moves], window, quality, edge)
-        return step("warp", parameters, (picture,), lambda p: warp_blurred(p, moves, window, quality, edge))
+        return step(
+            "warp", parameters, (picture,), lambda p: warp_blurred(p, moves, window, quality, edge),
+            Placed(moves, window, quality, edge),
+        )  # fmt: skip
 
     def _shows(self, layer: Layer, frame: float) -> bool:
         """Whether a layer is switched on and lives at a frame."""
@@ -304,11 +309,12 @@ class Planner:
         level = self.footages.level(footage.media, working)
         footages, media = self.footages, footage.media
 
-        def make() -> Picture:
-            picture, own = footages.picture(media, index, level)
-            return picture if abs(own - working) < 1e-3 else resize(picture, working / own)
+        def make(coded: Coded) -> Picture:
+            picture, own = coded.picture(), coded.scale
+            return picture if abs(own - working) < SAME_SCALE else resize(picture, working / own)
 
-        return step("source", (media, index, level, round(working, 6)), (), make)
+        coded = step("coded", (media, index, level), (), lambda: footages.read(media, index, level))
+        return step("source", round(working, 6), (coded,), make, Read(working))
 
     def _effects(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
         """A layer's picture after its effects; of those that are the same at every frame the steps are kept."""
@@ -341,7 +347,8 @@ class Planner:
                     return cov.mix_where(p, done, limit[0], mix)
                 return done if mix >= 1 else blend.mix(p, done, mix)
 
-            picture = step(effect.kind, (values, mix, scale), (picture, *where), make)
+            form = Pointwise(effect.kind, values, mix, scale) if by_points(effect.kind) else None
+            picture = step(effect.kind, (values, mix, scale), (picture, *where), make, form)
         return picture
 
     def _effect_space(self, layer: Layer, effect: CentredEffect, frame: float, scale: float) -> Matrix | None:
@@ -387,10 +394,16 @@ class Planner:
             changed = step("veil-blend", how, (under, changed), lambda a, b: blend.within(a, b, *how))
         where = self._covered(layer, layer.cuts, frame)
         if where is not None:
-            return step("veil-cut", opacity, (under, changed, where), lambda a, b, c: cov.mix_where(a, b, c, opacity))
+            return step(
+                "veil-cut",
+                opacity,
+                (under, changed, where),
+                lambda a, b, c: cov.mix_where(a, b, c, opacity),
+                Veiled(opacity),
+            )
         if opacity >= 1:
             return changed
-        return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity))
+        return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity), Veiled(opacity))
 
     def _laid(self, under: Step, overs: list[tuple[Step, Laying]]) -> Step:
         if not overs:
@@ -399,7 +412,7 @@ class Planner:
         layings = [laying for _, laying in overs]
         return step(
             "stack", (layings, display, window), (under, *(picture for picture, _ in overs)),
-            lambda base, *pictures: blend.stack(base, pictures, layings, window, display),
+            lambda base, *pictures: blend.stack(base, pictures, layings, window, display), Stacked(layings, display, window),
         )  # fmt: skip
 
 

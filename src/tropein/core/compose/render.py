@@ -2,32 +2,43 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, OrderedDict
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from tropein.core.compose.cache import Cache
 from tropein.core.compose.pictures import Cutouts, no_cutouts
 from tropein.core.compose.places import Paths
 from tropein.core.compose.plan import Planner
+from tropein.core.compose.runs import Run
 from tropein.core.compose.step import Step
 from tropein.core.document import Shot
 from tropein.core.document.kept import Kept
 from tropein.core.media.source import Sources
+from tropein.core.raster.colour import to_display
 from tropein.core.raster.coverage import Coverage
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Quality
 
 MOST_KEPT = 6000  # steps of each sort
+MOST_MET = 20_000
 
 
 class Renderer:
-    """Pictures of shots. Holds the cache; sources say whether originals or proxies are read."""
+    """Pictures of shots. Holds the cache; sources say whether originals or proxies are read. Without `by_rows` every step is made by
+    itself, whole pictures one after another: what runs are compared with."""
 
-    def __init__(self, sources: Sources, paths: Paths, cache_bytes: int, cutouts: Cutouts = no_cutouts) -> None:
+    def __init__(
+        self, sources: Sources, paths: Paths, cache_bytes: int, cutouts: Cutouts = no_cutouts, by_rows: bool = True
+    ) -> None:
         self.sources, self.paths, self.cutouts = sources, paths, cutouts
         self.cache: Cache[Any] = Cache(cache_bytes)
         self.chains: Kept[Step] = Kept(most=MOST_KEPT)
         self.layers: Kept[Step | None] = Kept(most=MOST_KEPT)
+        self.by_rows = by_rows
+        self._met: OrderedDict[str, None] = OrderedDict()
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
         return Planner(
@@ -42,30 +53,70 @@ class Renderer:
         """A matte's coverage of the scaled frame."""
         return self.run(self.planner(shot, scale).matte(matte_id, frame))
 
+    def met(self, key: str) -> bool:
+        """Whether a step was met before, from now on it was."""
+        again = key in self._met
+        self._met[key] = None
+        self._met.move_to_end(key)
+        if len(self._met) > MOST_MET:
+            self._met.popitem(last=False)
+        return again
+
     def run(self, step: Step) -> Any:
         """The result of a step, a Picture or a Coverage, from the cache where it can be. What several steps ask for is made once, however
         little the cache holds."""
-        asked: Counter[str] = Counter()
-        self._count(step, asked)
-        return self._made(step, asked, {})
+        return _Making(self, step).result(step)
 
-    def _count(self, step: Step, asked: Counter[str]) -> None:
+    def shown(self, step: Step, window: Window) -> NDArray[np.uint8]:
+        """A step's picture over black as display bytes (h, w, 3) of a window."""
+        making = _Making(self, step)
+        if step.form is None or not self.by_rows or step.key in self.cache:
+            picture = making.result(step)
+            return to_display(picture.pixels if picture.window == window else picture.fill(window))
+        return Run(making).shown(step, window)
+
+
+class _Making:
+    """The results of one plan as they are made (see runs.Results)."""
+
+    def __init__(self, renderer: Renderer, step: Step) -> None:
+        self.renderer, self.cache = renderer, renderer.cache
+        self._asked: Counter[str] = Counter()
+        self._held: dict[str, Any] = {}
+        self._count(step)
+
+    def _count(self, step: Step) -> None:
         """How often each step's result will be asked for."""
-        asked[step.key] += 1
-        if asked[step.key] == 1 and step.key not in self.cache:
-            for part in step.inputs:
-                self._count(part, asked)
+        self._asked[step.key] += 1
+        form = step.form
+        if (self._asked[step.key] == 1 or (form and form.cheap)) and step.key not in self.cache:
+            for part in form.asks(step) if form else step.inputs:
+                self._count(part)
 
-    def _made(self, step: Step, asked: Counter[str], held: dict[str, Any]) -> Any:
-        result = held.get(step.key)
+    def asked(self, step: Step) -> int:
+        return self._asked[step.key]
+
+    def known(self, key: str) -> Any | None:
+        held = self._held.get(key)
+        return self.cache.get(key) if held is None else held
+
+    def keep(self, key: str, result: Any) -> None:
+        self.cache.put(key, result)
+
+    def again(self, key: str) -> bool:
+        return self.renderer.met(key)
+
+    def result(self, step: Step) -> Any:
+        result = self.known(step.key)
         if result is None:
-            result = self.cache.get(step.key)
-        if result is None:
-            result = step.make(*[self._made(i, asked, held) for i in step.inputs])
-            self.cache.put(step.key, result)
-        asked[step.key] -= 1
-        if asked[step.key] > 0:
-            held[step.key] = result
+            if step.form is not None and self.renderer.by_rows:
+                result = Run(self).picture(step)
+            else:
+                result = step.make(*[self.result(i) for i in step.inputs])
+            self.keep(step.key, result)
+        self._asked[step.key] -= 1
+        if self._asked[step.key] > 0:
+            self._held[step.key] = result
         else:
-            held.pop(step.key, None)
+            self._held.pop(step.key, None)
         return result

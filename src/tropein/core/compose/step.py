@@ -5,29 +5,36 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from hashlib import blake2b
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import orjson
 from pydantic import BaseModel
+
+if TYPE_CHECKING:
+    from tropein.core.compose.forms import Form
 
 EXACTLY = orjson.OPT_SERIALIZE_NUMPY | orjson.OPT_NON_STR_KEYS
 
 
 @dataclass(frozen=True, eq=False)
 class Step:
-    """`make(*results of the inputs)` gives a Picture or a Coverage; `key` names its result for ever."""
+    """`make(*results of the inputs)` gives a Picture or a Coverage; `key` names its result for ever. `form`: how it is made row by
+    row instead, where it can be (see forms.py)."""
 
     key: str
     make: Callable[..., Any]
     inputs: tuple[Step, ...] = ()
+    form: Form | None = None
 
 
-def step(op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any]) -> Step:
+def step(
+    op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any], form: Form | None = None
+) -> Step:
     """A step whose key is the hash of its operation, parameters and inputs. Parameters are numbers, words, arrays, data classes and models of
     them, in tuples, lists and maps; TypeError for anything else."""
     text = orjson.dumps((op, parameters, [i.key for i in inputs]), default=_plain, option=EXACTLY)
-    return Step(blake2b(text, digest_size=16).hexdigest(), make, inputs)
+    return Step(blake2b(text, digest_size=16).hexdigest(), make, inputs, form)
 
 
 def _plain(value: object) -> object:

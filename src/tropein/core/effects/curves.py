@@ -12,10 +12,13 @@ from pydantic import ConfigDict
 from tropein.core.document import AnimatedCurve, DrawnCurve, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert, table
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.tone import tone
+from tropein.core.rows import tones
+from tropein.core.rows.points import Use
 
 Points = tuple[tuple[float, float], ...]
+_COARSE = convert(np.repeat(tones.GRID[:, None], 3, 1), WORKING, DISPLAY)[:, 0].astype(np.float64)
 
 
 def curve_values(points: Points, x: NDArray[Any]) -> NDArray[Any]:
@@ -28,26 +31,37 @@ def curve_values(points: Points, x: NDArray[Any]) -> NDArray[Any]:
 
 
 @lru_cache(64)
-def _through(points: Points) -> NDArray[np.float32]:
+def _through(points: Points, fine: bool) -> NDArray[np.float32]:
     """Linear value -> display value -> curve -> linear value."""
-    display = table(WORKING, DISPLAY).astype(np.float64)
+    display = table(WORKING, DISPLAY).astype(np.float64) if fine else _COARSE
     bent = np.clip(curve_values(points, display), 0, 1e4).astype(np.float32)
     return np.ascontiguousarray(convert(np.repeat(bent[:, None], 3, 1), DISPLAY, WORKING)[:, 0])
 
 
-def _apply(picture: Picture, values: Values, scale: float) -> Picture:
+def _tables(values: Values, fine: bool) -> tuple[list[NDArray[np.float32]], NDArray[np.float32] | None]:
+    """A table of each channel, and of a gain by luma where there is one."""
+
     def points(name: str) -> Points:
         return tuple(tuple(p) for p in values[name].points)
 
-    tables = np.stack([_through(points(name)) for name in ("red", "green", "blue")])
+    channels = [_through(points(name), fine) for name in ("red", "green", "blue")]
     luma = points("luma")
-    gain = None
-    if luma != ((0.0, 0.0), (1.0, 1.0)):
-        gain = (_through(luma) / np.maximum(GRID, 1e-6)).astype(np.float32)
-    return tone(picture, tables, 1.0, gain)
+    if luma == ((0.0, 0.0), (1.0, 1.0)):
+        return channels, None
+    return channels, (_through(luma, fine) / np.maximum(GRID if fine else tones.GRID, 1e-6)).astype(np.float32)
 
 
-@effect(_apply)
+def _apply(picture: Picture, values: Values, scale: float) -> Picture:
+    channels, gain = _tables(values, True)
+    return tone(picture, np.stack(channels), 1.0, gain)
+
+
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    channels, gain = _tables(values, False)
+    return [tones.toned(channels, 1.0, gain)]
+
+
+@effect(_apply, _rows)
 class Curves(EffectBase):
     """Drawn curves: luma keeps hue and saturation, red, green and blue bend one channel each."""
 

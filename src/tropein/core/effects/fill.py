@@ -9,7 +9,8 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.rows.points import Point, Use
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
@@ -19,7 +20,18 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return Picture(pixels, picture.window)
 
 
-@effect(_apply)
+def fill(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
+    return n[0] * a, n[1] * a, n[2] * a
+
+
+FILL = Point(fill, count=3)
+
+
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    return [Use(FILL, values["colour"])]
+
+
+@effect(_apply, _rows)
 class Fill(EffectBase):
     """One colour wherever the picture is."""
 

@@ -12,8 +12,10 @@ from pydantic import ConfigDict
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.tone import tone
+from tropein.core.rows import tones
+from tropein.core.rows.points import Use
 
 _NUMBERS = ("exposure", "temperature", "tint", "contrast", "pivot", "black", "white", "gamma")
 _COLOURS = ("slope", "offset", "power")
@@ -25,12 +27,21 @@ def balance(temperature: float, tint: float) -> NDArray[np.float64]:
     return gains / (gains @ [0.2126, 0.7152, 0.0722])
 
 
+def _tables(values: Values, grid: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(3, n) what becomes of linear values."""
+    numbers, colours = tuple(values[n] for n in _NUMBERS), tuple(tuple(values[n]) for n in _COLOURS)
+    return _tabulated(numbers, colours, grid is GRID)
+
+
 @lru_cache(64)
-def _tables(numbers: tuple[float, ...], colours: tuple[tuple[float, float, float], ...]) -> NDArray[np.float32]:
+def _tabulated(
+    numbers: tuple[float, ...], colours: tuple[tuple[float, float, float], ...], fine: bool
+) -> NDArray[np.float32]:
+    grid = GRID if fine else tones.GRID
     exposure, temperature, tint, contrast, pivot, black, white, gamma = numbers
     slope, offset, power = colours
     gains = balance(temperature, tint) * 2**exposure
-    x = np.clip(GRID[:, None].astype(np.float64) * gains, 0, 1e6).astype(np.float32)
+    x = np.clip(grid[:, None].astype(np.float64) * gains, 0, 1e6).astype(np.float32)
     v = convert(x, WORKING, DISPLAY).astype(np.float64)
     v = (v - black) / max(white - black, 1e-4)
     v = (v - pivot) * contrast + pivot
@@ -41,11 +52,14 @@ def _tables(numbers: tuple[float, ...], colours: tuple[tuple[float, float, float
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
-    tables = _tables(tuple(values[n] for n in _NUMBERS), tuple(tuple(values[n]) for n in _COLOURS))
-    return tone(picture, tables, values["saturation"])
+    return tone(picture, _tables(values, GRID), values["saturation"])
 
 
-@effect(_apply)
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    return [tones.toned(_tables(values, tones.GRID), values["saturation"])]
+
+
+@effect(_apply, _rows)
 class Grade(EffectBase):
     """Exposure and balance in linear light, then contrast, levels and slope, offset, power on display values."""
 

@@ -8,25 +8,41 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.grain import film_grain
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.grain import TILE, film_grain, place_of_tile, planar_tile
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.rows import grains
+from tropein.core.rows.points import Use
 
 FINEST_PX = 0.28  # finer grain than this is white noise: a pixel's own width
 GRAIN_WIDTH = 3.545
 
 
+def _amount(values: Values, scale: float) -> float:
+    """Reducing a picture averages grain away once its pixels are wider than a grain's own width, 2 sqrt(pi) sigma."""
+    return float(values["amount"] * min(1.0, GRAIN_WIDTH * max(values["size"], FINEST_PX) * scale))
+
+
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
-    amount, size = values["amount"], values["size"] * scale
-    if amount <= 0 or picture.window.empty:
-        return picture
-    # reducing a picture averages grain away once its pixels are wider than a grain's own width, 2 sqrt(pi) sigma
-    amount *= min(1.0, GRAIN_WIDTH * max(values["size"], FINEST_PX) * scale)
     w = picture.window
-    colour, tones, seed = values["colour"], values["tones"], int(values["seed"])
-    return Picture(film_grain(picture.pixels, w.x0, w.y0, size, amount, colour, tones, seed, values["frame"]), w)
+    if values["amount"] <= 0 or w.empty:
+        return picture
+    amount, size, seed = _amount(values, scale), values["size"] * scale, int(values["seed"])
+    made = film_grain(
+        picture.pixels, w.x0, w.y0, size, amount, values["colour"], values["tones"], seed, values["frame"]
+    )
+    return Picture(made, w)
 
 
-@effect(_apply)
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    if values["amount"] <= 0:
+        return []
+    tile = planar_tile(values["size"] * scale, values["colour"], int(values["seed"]))
+    y, x = place_of_tile(int(values["seed"]), values["frame"])
+    numbers = (_amount(values, scale), values["tones"])
+    return [Use(grains.grain, numbers, (TILE, -x, -y), (tile,), "display")]
+
+
+@effect(_apply, _rows)
 class Grain(EffectBase):
     """Lays grain over the picture, new in every frame and the same at every render."""
 

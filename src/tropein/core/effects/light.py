@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -9,8 +10,9 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, CentredEffect, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.pool import pool_of_light
+from tropein.core.rows.points import Point, Use
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
@@ -21,7 +23,48 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     )  # fmt: skip
 
 
-@effect(_apply)
+def pool(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0), np.float32(1)
+    w = one / (n[6] * x + n[7] * y + n[8])
+    dx = (n[0] * x + n[1] * y + n[2]) * w - n[9]
+    dy = (n[3] * x + n[4] * y + n[5]) * w - n[10]
+    t = min(max((n[11] - np.sqrt(dx * dx + dy * dy)) * n[12], zero), one)
+    fall = t * t * (np.float32(3) - np.float32(2) * t)
+    return r * (n[13] + n[14] * fall), g * (n[13] + n[15] * fall), b * (n[13] + n[16] * fall)
+
+
+def cone(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0), np.float32(1)
+    w = one / (n[6] * x + n[7] * y + n[8])
+    dx = (n[0] * x + n[1] * y + n[2]) * w - n[9]
+    dy = (n[3] * x + n[4] * y + n[5]) * w - n[10]
+    t = min(max((n[11] - np.sqrt(dx * dx + dy * dy)) * n[12], zero), one)
+    fall = t * t * (np.float32(3) - np.float32(2) * t)
+    if fall > zero:
+        off = abs(np.float32(math.atan2(dy, dx)) - n[17])
+        off = min(off, np.float32(2 * math.pi) - off)
+        edge = min(max((n[18] + n[19] - off) * n[20], zero), one)
+        fall *= edge * edge * (np.float32(3) - np.float32(2) * edge)
+    return r * (n[13] + n[14] * fall), g * (n[13] + n[15] * fall), b * (n[13] + n[16] * fall)
+
+
+POOL, CONE = Point(pool, count=17), Point(cone, count=21)
+
+
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    outer = max(values["outer"], values["inner"] + 1e-3)
+    light = [values["strength"] * c for c in values["colour"]]
+    numbers = [
+        *np.array(values["own"], float).ravel(), *values["centre"], outer, 1 / max(outer - values["inner"], 1e-6), 1 - values["dim"], *light,
+    ]  # fmt: skip
+    if values["cone"] >= 360:
+        return [Use(POOL, numbers)]
+    aim, soft = math.radians(values["aim"]), math.radians(values["cone_soft"])
+    numbers += [math.atan2(math.sin(aim), math.cos(aim)), math.radians(values["cone"] / 2), soft, 1 / max(soft, 1e-6)]
+    return [Use(CONE, numbers)]
+
+
+@effect(_apply, _rows)
 class PoolOfLight(CentredEffect):
     """Coloured light that falls on the picture from a place: round, or a cone. It brightens what is there, as light does."""
 

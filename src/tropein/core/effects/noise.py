@@ -5,42 +5,54 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.grain import cloud_light, fractal
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.rows import grains
+from tropein.core.rows.points import Use
 
 HALVED_FROM_PX = 6.0  # the finest clouds from which half the pixels show them as well
 FRAMES = 24.0  # speed 1 boils once in so many frames
+
+
+def _clouds(values: Values, scale: float, w: Window) -> tuple[NDArray[np.float32], int]:
+    """Clouds over a window, and how many of its pixels across each of their values stands for."""
+    detail = int(round(values["detail"]))
+    size = max(values["size"] * scale, 1.0)
+    step = 2 if size / 2 ** (detail - 1) >= HALVED_FROM_PX else 1
+    drift = values["speed"] * values["frame"] / FRAMES
+    across, down = -(-w.width // step), -(-w.height // step)
+    x0, y0, seed = w.x0 // step, w.y0 // step, int(values["seed"])
+    return fractal(across, down, size / step, x0=x0, y0=y0, drift=drift, seed=seed, octaves=detail), step
+
+
+def _gains(values: Values) -> NDArray[np.float32]:
+    return np.array(values["colour"], np.float32) * np.float32(values["amount"])
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     w = picture.window
     if w.empty or values["amount"] == 0:
         return picture
-    detail = int(round(values["detail"]))
-    size = max(values["size"] * scale, 1.0)
-    step = 2 if size / 2 ** (detail - 1) >= HALVED_FROM_PX else 1
-    drift = values["speed"] * values["frame"] / FRAMES
-    across, down = -(-w.width // step), -(-w.height // step)
-    clouds = fractal(
-        across,
-        down,
-        size / step,
-        x0=w.x0 // step,
-        y0=w.y0 // step,
-        drift=drift,
-        seed=int(values["seed"]),
-        octaves=detail,
-    )
-    gains = np.array(values["colour"], np.float32) * np.float32(values["amount"])
-    lit = cloud_light(picture.pixels, clouds, step, values["contrast"], 0.5 + values["level"], gains)
+    clouds, step = _clouds(values, scale, w)
+    lit = cloud_light(picture.pixels, clouds, step, values["contrast"], 0.5 + values["level"], _gains(values))
     return Picture(lit, w)
 
 
-@effect(_apply)
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    if window.empty or values["amount"] == 0:
+        return []
+    clouds, step = _clouds(values, scale, window)
+    numbers = (values["contrast"], 0.5 + values["level"], *_gains(values).tolist())
+    h, w = clouds.shape
+    return [Use(grains.clouds, numbers, (w, h, window.x0, window.y0, step), (clouds,))]
+
+
+@effect(_apply, _rows)
 class Noise(EffectBase):
     """Adds the light of drifting clouds where the picture is."""
 

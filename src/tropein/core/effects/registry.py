@@ -11,13 +11,16 @@ from tropein.core.document.animated import Animated
 from tropein.core.document.effect import EFFECTS, CentredEffect, EffectBase
 from tropein.core.document.kept import Kept
 from tropein.core.document.kinds import Kind
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.rows.points import Use
 
 Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
+Rows = Callable[[Values, float, Window], list[Use]]
 E = TypeVar("E", bound=EffectBase)
 USES = ("Colour", "Light", "Blur", "Bend", "Break", "Grain")  # in the order menus have them
 _APPLY: dict[str, Apply] = {}
+_ROWS: dict[str, Rows] = {}
 _BESIDE = {"kind", "id", "on", "cuts", "ride"}  # no parameters
 _OWN = {*_BESIDE, "mix"}
 
@@ -33,15 +36,20 @@ class Described:
     params: list[dict[str, Any]]
 
 
-def effect(apply: Apply) -> Callable[[type[E]], type[E]]:
+def effect(apply: Apply, rows: Rows | None = None) -> Callable[[type[E]], type[E]]:
     """Class decorator: `apply(picture, values, scale)` is what this kind of effect does.
 
-    values: the parameters sampled at the frame; scale: pixels of the picture per pixel of the shot.
+    values: the parameters sampled at the frame; scale: pixels of the picture per pixel of the shot. An effect that changes each pixel by
+    itself says so with `rows(values, scale, window)`, the point operations that do the same to a picture of that window: such
+    effects are done while pixels are at hand anyway (see rows/points.py).
     """
 
     def decorate(cls: type[E]) -> type[E]:
         EFFECTS.add(cls)
-        _APPLY[cls.model_fields["kind"].default] = apply
+        kind = cls.model_fields["kind"].default
+        _APPLY[kind] = apply
+        if rows is not None:
+            _ROWS[kind] = rows
         return cls
 
     return decorate
@@ -83,6 +91,11 @@ def run(kind: str, picture: Picture, values: Values, scale: float) -> Picture:
     if kind not in _APPLY:  # not installed here
         return picture
     return _APPLY[kind](picture, values, scale)
+
+
+def by_points(kind: str) -> Rows | None:
+    """The point operations of an effect, where it consists of such."""
+    return _ROWS.get(kind)
 
 
 def described() -> list[Described]:

@@ -9,7 +9,9 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.srgb import exp2
+from tropein.core.rows.points import Point, Use
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
@@ -29,7 +31,29 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return Picture(pixels, w)
 
 
-@effect(_apply)
+def vignette(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
+    across, down = (x - n[0]) * n[2], (y - n[1]) * n[3]
+    t = min(max((np.sqrt(across * across + down * down) - n[4]) * n[5], np.float32(0)), np.float32(1))
+    gain = exp2(n[6] * t * t * (np.float32(3) - np.float32(2) * t))
+    return r * gain, g * gain, b * gain
+
+
+VIGNETTE = Point(vignette, count=7)
+
+
+def _rows(values: Values, scale: float, window: Window) -> list[Use]:
+    if window.empty or values["stops"] == 0:
+        return []
+    w, h = window.width / 2, window.height / 2
+    mean = (w + h) / 2
+    across, down = (side + (mean - side) * values["round"] for side in (w, h))
+    numbers = (
+        window.x0 + w, window.y0 + h, 1 / across, 1 / down, values["size"], 1 / max(values["soft"], 1e-3), -values["stops"],
+    )  # fmt: skip
+    return [Use(VIGNETTE, numbers)]
+
+
+@effect(_apply, _rows)
 class Vignette(EffectBase):
     """Darkens towards the edges, in stops of light; below 0 it brightens them."""
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from tropein.core.errors import MediaError
 from tropein.core.media import weave
+from tropein.core.media.coded import Coded
 from tropein.core.media.order import opened, pictures_of
 from tropein.core.media.record import MediaRecord
 from tropein.core.media.turning import turned
@@ -158,6 +159,15 @@ class ClipReader:
     def frame(self, index: int) -> Pixels:
         """Frame `index` as linear premultiplied (h, w, 4), upright, with square pixels."""
         return upright(to_linear(self.coded(index), self.record), self.record)
+
+    def read(self, index: int) -> Coded:
+        """The same as it is coded, where that is upright and has planes of luma and chroma."""
+        frame, record = self.coded(index), self.record
+        planes = planes_of(frame, record)
+        plain = not record.mirrored and record.rotation % 360 == 0
+        if planes is None or not plain or planes.y.shape[::-1] != tuple(record.size):
+            return Coded(upright(to_linear(frame, record), record), record.space)
+        return Coded(planes, record.space)
 
 
 def to_linear(frame: VideoFrame, record: MediaRecord) -> Pixels:

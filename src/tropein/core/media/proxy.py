@@ -12,8 +12,10 @@ from typing import Any
 import cv2
 import numpy as np
 import simplejpeg
+from numpy.typing import NDArray
 
 from tropein.core.errors import MediaError
+from tropein.core.media.coded import Coded
 from tropein.core.media.record import MediaRecord
 from tropein.core.raster.colour import DISPLAY, from_codes, to_codes, to_display
 from tropein.core.raster.picture import Pixels
@@ -75,11 +77,18 @@ class ProxyReader:
         return self._zip.read(f"{index:06d}.{kind}.jpg")
 
     def frame(self, index: int) -> Pixels:
-        codes = simplejpeg.decode_jpeg(self.jpeg(index), "RGB")
+        return from_codes(self._codes(index), self.record.proxy_space)
+
+    def read(self, index: int) -> Coded:
+        codes = self._codes(index)
+        return Coded(codes, self.record.proxy_space, codes.shape[1] / self.record.size[0])
+
+    def _codes(self, index: int) -> NDArray[np.uint8]:
+        codes: NDArray[np.uint8] = simplejpeg.decode_jpeg(self.jpeg(index), "RGB")
         if self.record.alpha:
             alpha = simplejpeg.decode_jpeg(self.jpeg(index, "a"), "GRAY")
             codes = np.concatenate([codes, alpha], 2)
-        return from_codes(codes, self.record.proxy_space)
+        return codes
 
     def grey(self, index: int) -> np.ndarray[Any, Any]:
         """Frame `index` as (h, w) uint8 luma, straight from the JPEG."""

@@ -10,10 +10,11 @@ import numpy as np
 
 from tropein.core.media import still
 from tropein.core.media.clip import ClipReader
+from tropein.core.media.coded import Coded
 from tropein.core.media.proxy import ProxyReader
 from tropein.core.media.record import MediaRecord, MediaStore
-from tropein.core.raster.colour import from_codes, from_float
-from tropein.core.raster.picture import Picture, Pixels, Window
+from tropein.core.raster.colour import WORKING, from_float
+from tropein.core.raster.picture import Picture, Pixels
 from tropein.core.raster.yuv import SITINGS, Cells
 
 OPEN_READERS = 12
@@ -21,12 +22,18 @@ OPEN_READERS = 12
 HALVED = {"420": (2, 2), "nv12": (2, 2), "p010": (2, 2), "422": (2, 1), "440": (1, 2)}
 
 
-def read_still(path: Path, space: str | None = None) -> Pixels:
-    """A picture file as linear premultiplied (h, w, 4)."""
+def _coded_still(path: Path, space: str | None = None) -> Coded:
+    """A picture file, in `space` where it does not say itself which it is in."""
     values, own_space, premultiplied = still.read(path)
     if values.dtype == np.float32:
-        return from_float(values, own_space if own_space != "sRGB - Texture" else (space or own_space), premultiplied)
-    return from_codes(values, space or own_space)
+        own = own_space if own_space != "sRGB - Texture" else (space or own_space)
+        return Coded(from_float(values, own, premultiplied), WORKING)
+    return Coded(values, space or own_space)
+
+
+def read_still(path: Path, space: str | None = None) -> Pixels:
+    """A picture file as linear premultiplied (h, w, 4)."""
+    return _coded_still(path, space).picture().pixels
 
 
 class Sources:
@@ -63,19 +70,20 @@ class Sources:
             return 2
         return 1 if (folder / "proxy-1.zip").exists() else 0
 
-    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
-        """(picture, its scale): frame `index` from the given level, window at the origin."""
+    def read(self, media: str, index: int, level: int) -> Coded:
+        """Frame `index` from the given level."""
         record = self.record(media)
         folder = self.store.folder(media)
         with self._lock:
             if record.kind in ("still", "sequence") and level == 0:
                 name = record.files[min(max(index, 0), record.frames - 1)]
-                pixels = read_still(folder / "original" / name, record.space)
-            else:
-                reader = self._reader(media, level, folder, record)
-                pixels = reader.frame(index)
-        h, w = pixels.shape[:2]
-        return Picture(pixels, Window(0, 0, w, h)), w / record.size[0]
+                return _coded_still(folder / "original" / name, record.space).of(record.size)
+            return self._reader(media, level, folder, record).read(index)
+
+    def picture(self, media: str, index: int, level: int) -> tuple[Picture, float]:
+        """(picture, its scale) of the same."""
+        coded = self.read(media, index, level)
+        return coded.picture(), coded.scale
 
     def _reader(self, media: str, level: int, folder: Path, record: MediaRecord) -> ClipReader | ProxyReader:
         key = (media, level)

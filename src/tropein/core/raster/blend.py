@@ -53,7 +53,7 @@ def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
 
 
 @nb.njit
-def _separable(mode, b, s):  # type: ignore[no-untyped-def]
+def separable(mode, b, s):  # type: ignore[no-untyped-def]
     if mode == 2:
         return b * s
     if mode == 5:
@@ -87,7 +87,7 @@ def _separable(mode, b, s):  # type: ignore[no-untyped-def]
 
 
 @nb.njit
-def _whole(mode, br, bg, bb, sr, sg, sb):  # type: ignore[no-untyped-def]
+def whole(mode, br, bg, bb, sr, sg, sb):  # type: ignore[no-untyped-def]
     """The four modes that need all channels: hue, saturation, colour, luminosity."""
     br, bg, bb = min(br, _ONE), min(bg, _ONE), min(bb, _ONE)
     sr, sg, sb = min(sr, _ONE), min(sg, _ONE), min(sb, _ONE)
@@ -149,9 +149,9 @@ def _lay_mode(base, over, oy, ox, opacity, mode, display, encode, decode):  # ty
                     br, bg, bb = _through(br, encode), _through(bg, encode), _through(bb, encode)
                     er, eg, eb = _through(sr, encode), _through(sg, encode), _through(sb, encode)
                 if mode >= 13:
-                    mr, mg, mb = _whole(mode, br, bg, bb, er, eg, eb)
+                    mr, mg, mb = whole(mode, br, bg, bb, er, eg, eb)
                 else:
-                    mr, mg, mb = _separable(mode, br, er), _separable(mode, bg, eg), _separable(mode, bb, eb)
+                    mr, mg, mb = separable(mode, br, er), separable(mode, bg, eg), separable(mode, bb, eb)
                 if display:
                     mr, mg, mb = _through(mr, decode), _through(mg, decode), _through(mb, decode)
             lone, both, rest = sa * (_ONE - ba), sa * ba, _ONE - sa

@@ -5,16 +5,32 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.picture import SPARSE, Picture, Window
 from tropein.core.raster.warp import Matrix
 
 Plane = NDArray[np.float32]
+
+
+@nb.njit(cache=True, nogil=True)
+def _spans(plane, x0, spans):  # type: ignore[no-untyped-def]
+    h, w = plane.shape
+    inside = 0
+    for y in range(h):
+        first, last = 0, w
+        while first < last and plane[y, first] == 0:
+            first += 1
+        while last > first and plane[y, last - 1] == 0:
+            last -= 1
+        spans[y, 0], spans[y, 1] = x0 + first, x0 + last
+        inside += last - first
+    return inside
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,6 +44,14 @@ class Coverage:
     @property
     def nbytes(self) -> int:
         return self.plane.nbytes
+
+    @cached_property
+    def spans(self) -> NDArray[np.int32] | None:
+        """(h, 2): from and to which column of the frame anything is covered in each row; None where that would leave out little."""
+        h, w = self.plane.shape
+        spans = np.empty((h, 2), np.int32)
+        inside = _spans(self.plane, self.window.x0, spans)
+        return spans if inside < SPARSE * h * w else None
 
     def shown(self) -> Picture:
         """As a grey opaque picture."""

@@ -14,7 +14,8 @@ from tropein.core.raster.picture import Pixels
 from tropein.core.raster.srgb import light, shown
 
 TILE = 512
-FINE_PX = 2.0  # cells smaller than this are drawn pixel by pixel
+FINE_PX = 2.0  # of cells smaller than this the corners are asked for where they are needed
+WIDE_PX = 24.0  # cells from this on are drawn a cell at a time
 
 
 @nb.njit(inline="always")
@@ -32,11 +33,11 @@ def _hash(x, y, seed):  # type: ignore[no-untyped-def]
     return h
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@nb.njit(cache=True, nogil=True, error_model="numpy")
 def _lattice(out, iy, ix, iz, tz, seed):  # type: ignore[no-untyped-def]
     """Random values 0..1 at the corners of cells, between two layers of them."""
     unit = np.float32(1.0 / 4294967296.0)
-    for y in nb.prange(out.shape[0]):
+    for y in range(out.shape[0]):
         for x in range(out.shape[1]):
             here = np.float32(_hash(ix + x, iy + y, seed + iz * 104729)) * unit
             there = np.float32(_hash(ix + x, iy + y, seed + (iz + 1) * 104729)) * unit
@@ -44,18 +45,31 @@ def _lattice(out, iy, ix, iz, tz, seed):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _octave(out, lattice, rows, ty, ends, tx, amplitude):  # type: ignore[no-untyped-def]
-    """Adds one octave: between the corners of cells, whose columns end before `ends`."""
+def _octaves(out, lattices, begins, counts, rows, tys, columns, txs, ends, amplitudes):  # type: ignore[no-untyped-def]
+    """Adds octaves, between the corners of cells. Of each octave the lattice begins at `begins` among all of them, with `counts` corners to a
+    row; where there are `ends` of cells, pixels are taken a cell at a time."""
     for row in nb.prange(out.shape[0]):
-        above, below = lattice[rows[row]], lattice[rows[row] + 1]
-        t, line, first = ty[row], out[row], 0
-        left = above[0] + (below[0] - above[0]) * t
-        for cell in range(ends.size):
-            right = above[cell + 1] + (below[cell + 1] - above[cell + 1]) * t
-            part, way = line[first : ends[cell]], tx[first : ends[cell]]
-            for i in range(part.size):
-                part[i] += (left + (right - left) * way[i] - np.float32(0.5)) * amplitude
-            left, first = right, ends[cell]
+        line, corners = out[row], np.empty(counts.max(), np.float32)
+        for o in range(begins.size):
+            n, t, amplitude = counts[o], tys[o, row], amplitudes[o]
+            above = lattices[begins[o] + rows[o, row] * n :][:n]
+            below = lattices[begins[o] + (rows[o, row] + 1) * n :][:n]
+            here = corners[:n]
+            for i in range(n):
+                here[i] = (above[i] + (below[i] - above[i]) * t - np.float32(0.5)) * amplitude
+            if ends[o, 0] == 0:
+                column, way = columns[o], txs[o]
+                for i in range(line.size):
+                    left = here[np.uint32(column[i])]
+                    line[i] += left + (here[np.uint32(column[i]) + np.uint32(1)] - left) * way[i]
+                continue
+            first = 0
+            for cell in range(n - 1):
+                left, step = here[cell], here[cell + 1] - here[cell]
+                part, along = line[first : ends[o, cell]], txs[o, first : ends[o, cell]]
+                for i in range(part.size):
+                    part[i] += left + step * along[i]
+                first = ends[o, cell]
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
@@ -101,6 +115,15 @@ def fractal(
     out = np.zeros((height, width), np.float32)
     if not out.size:
         return out
+    n = sum(float(cell_px) / 2**o >= FINE_PX for o in range(octaves))
+    begins, counts, amplitudes = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros(n, np.float32)
+    rows, tys, txs = (
+        np.empty((n, height), np.int64),
+        np.empty((n, height), np.float32),
+        np.empty((n, width), np.float32),
+    )
+    columns, ends = np.empty((n, width), np.uint32), np.zeros((n, width), np.int64)
+    lattices: list[Pixels] = []
     for o in range(octaves):
         size = float(cell_px) / 2**o
         (column, tx), (row, ty) = _along(x0, width, size), _along(y0, height, size)
@@ -110,8 +133,14 @@ def fractal(
             continue
         lattice = np.empty((int(row[-1] - row[0]) + 2, int(column[-1] - column[0]) + 2), np.float32)
         _lattice(lattice, int(row[0]), int(column[0]), layer, tz, seed + o * 7919)
-        ends = np.searchsorted(column, np.arange(column[0], column[-1] + 1), side="right")
-        _octave(out, lattice, row - row[0], ty, ends, tx, np.float32(gain**o))
+        counts[o], begins[o], amplitudes[o] = lattice.shape[1], sum(one.size for one in lattices), gain**o
+        rows[o], columns[o], tys[o], txs[o] = row - row[0], column - column[0], ty, tx
+        if size >= WIDE_PX:
+            starts = np.flatnonzero(np.diff(column)) + 1
+            ends[o, : len(starts)], ends[o, len(starts)] = starts, width
+        lattices.append(lattice.ravel())
+    if n:
+        _octaves(out, np.concatenate(lattices), begins, counts, rows, tys, columns, txs, ends, amplitudes)
     return out
 
 
@@ -146,6 +175,22 @@ def _coloured(size_px: float, seed: int, colour: float) -> Pixels:
     mixed = np.sqrt(1 - own * own) * tile[..., 3:] + own * tile
     mixed[..., 3] = 0
     return np.ascontiguousarray(mixed.reshape(TILE, TILE * 4), np.float32)
+
+
+@lru_cache(8)
+def _planar(size_px: float, seed: int, colour: float) -> Pixels:
+    return np.ascontiguousarray(_coloured(size_px, seed, colour).reshape(TILE, TILE, 4)[..., :3].transpose(0, 2, 1))
+
+
+def planar_tile(size_px: float, colour: float, seed: int) -> Pixels:
+    """(TILE, 3, TILE) grain of one frame's width, rows of red, green and blue one after another; see film_grain."""
+    return _planar(round(size_px, 2), seed, round(float(colour), 4))
+
+
+def place_of_tile(seed: int, frame: float) -> tuple[int, int]:
+    """Which pixel of the tile, down and across, lies at the frame's origin."""
+    place = int(_hash(round(frame * 64), 7, seed))
+    return place & 0xFFFF, place >> 16
 
 
 @nb.njit(inline="always")
@@ -202,10 +247,10 @@ def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, 
     fix the pattern: one tile, laid at another place in every frame.
     """
     tile = _coloured(round(size_px, 2), seed, round(float(colour), 4))
-    place = int(_hash(round(frame * 64), 7, seed))
+    down, across = place_of_tile(seed, frame)
     h, w, _ = pixels.shape
     out = np.empty((h, w * 4), np.float32)
-    y, x = y0 + (place & 0xFFFF), x0 + (place >> 16)
+    y, x = y0 + down, x0 + across
     flat = np.ascontiguousarray(pixels, np.float32).reshape(h, w * 4)
     _grainy(flat, tile, y % TILE, x % TILE, np.float32(amount), np.float32(response), out)
     return out.reshape(h, w, 4)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
@@ -41,6 +43,9 @@ class Window:
             return other if self.empty else self
         return Window(min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1))
 
+    def moved(self, x: int, y: int) -> Window:
+        return Window(self.x0 + x, self.y0 + y, self.x1 + x, self.y1 + y)
+
     def grow(self, by: int) -> Window:
         return Window(self.x0 - by, self.y0 - by, self.x1 + by, self.y1 + by)
 
@@ -70,6 +75,10 @@ class Picture:
         x, y = part.x0 - self.window.x0, part.y0 - self.window.y0
         return Picture(self.pixels[y : y + part.height, x : x + part.width], part)
 
+    def moved(self, x: int, y: int) -> Picture:
+        """The same, so many pixels to the right and down."""
+        return Picture(self.pixels, self.window.moved(x, y)) if x or y else self
+
     def fill(self, window: Window) -> Pixels:
         """A new array exactly as large as `window`, transparent where this picture has nothing."""
         out = np.zeros((window.height, window.width, 4), np.float32)
@@ -79,6 +88,19 @@ class Picture:
             out[y : y + part.window.height, x : x + part.window.width] = part.pixels
         return out
 
+    @cached_property
+    def extent(self) -> Extent:
+        """Found out when it is first asked for."""
+        h, w = self.pixels.shape[:2]
+        spans = np.empty((h, 2), np.int32)
+        whole, inside = _spans(self.pixels, self.window.x0, spans)
+        return Extent(whole, spans if inside < SPARSE * h * w else None)
+
+    def known(self, extent: Extent) -> Picture:
+        """The same, for whoever knows its extent."""
+        self.__dict__["extent"] = extent
+        return self
+
     @property
     def opaque(self) -> bool:
         """Whether the border has full alpha: such a picture keeps its edges when it is blurred."""
@@ -86,6 +108,39 @@ class Picture:
             return False
         alpha = self.pixels[..., 3]
         return all(float(edge.min()) > 0.999 for edge in (alpha[0], alpha[-1], alpha[:, 0], alpha[:, -1]))
+
+
+@dataclass(frozen=True, eq=False)
+class Extent:
+    """Where a picture has anything. whole: full coverage everywhere; spans: (h, 2) int32, from and to which column of the frame there is
+    anything in each row of its window, or None where that would leave out little."""
+
+    whole: bool
+    spans: NDArray[np.int32] | None = None
+
+
+@nb.njit(cache=True, nogil=True)
+def _spans(pixels, x0, spans):  # type: ignore[no-untyped-def]
+    """Fills `spans`; says whether coverage is full everywhere, and how many pixels lie within."""
+    h, w, _ = pixels.shape
+    whole, inside = True, 0
+    for y in range(h):
+        first, last = 0, w
+        while first < last and not pixels[y, first].any():
+            first += 1
+        while last > first and not pixels[y, last - 1].any():
+            last -= 1
+        spans[y, 0], spans[y, 1] = x0 + first, x0 + last
+        inside += last - first
+        if whole:
+            for x in range(w):
+                if pixels[y, x, 3] < 1:
+                    whole = False
+                    break
+    return whole, inside
+
+
+SPARSE = 0.9
 
 
 def nothing() -> Picture:

@@ -16,16 +16,21 @@ X0, X1, X2, X3, X4, X5 = _X
 
 
 @nb.njit(inline="always")
+def exp2(v):  # type: ignore[no-untyped-def]
+    """2 ** v of a float32 within -126..127."""
+    low = np.floor(v)
+    r = v - low
+    share = f(X0 + r * (X1 + r * (X2 + r * (X3 + r * (X4 + r * X5)))))
+    return np.int32(share.view(np.int32) + np.int32(np.int32(low) << np.int32(23))).view(np.float32)
+
+
+@nb.njit(inline="always")
 def power(v, exponent):  # type: ignore[no-untyped-def]
     """v ** exponent of a float32 above 0."""
     bits = f(v).view(np.int32)
     whole = f(np.int32(np.int32(bits >> np.int32(23)) - np.int32(127)))
     m = np.int32(np.int32(bits & np.int32(0x7FFFFF)) | np.int32(0x3F800000)).view(np.float32) - f(1.5)
-    log = (whole + (L0 + m * (L1 + m * (L2 + m * (L3 + m * (L4 + m * (L5 + m * L6))))))) * exponent
-    low = np.floor(log)
-    r = log - low
-    share = f(X0 + r * (X1 + r * (X2 + r * (X3 + r * (X4 + r * X5)))))
-    return np.int32(share.view(np.int32) + np.int32(np.int32(low) << np.int32(23))).view(np.float32)
+    return exp2((whole + (L0 + m * (L1 + m * (L2 + m * (L3 + m * (L4 + m * (L5 + m * L6))))))) * exponent)
 
 
 @nb.njit(inline="always")

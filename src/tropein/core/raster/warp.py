@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.raster.lens import Bending, straight_grid
-from tropein.core.raster.picture import Picture, Window, nothing
+from tropein.core.raster.picture import Picture, Pixels, Window, nothing
 
 Matrix = NDArray[np.float64]
 Quality = Literal["draft", "final"]
@@ -113,7 +113,7 @@ def _landing(move: Move, window: Window, frame: Window) -> Window:
     return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(frame)
 
 
-def _reduction(matrix: Matrix, window: Window) -> int:
+def reduction(matrix: Matrix, window: Window) -> int:
     """By which power of two the source can be reduced before sampling without losing detail."""
     centre = np.array([(window.x0 + window.x1) / 2, (window.y0 + window.y1) / 2])
     p = apply(matrix, np.array([centre, centre + [1, 0], centre + [0, 1]]))
@@ -121,6 +121,32 @@ def _reduction(matrix: Matrix, window: Window) -> int:
     if not np.isfinite(stretch) or stretch <= 0:
         return 1
     return int(2 ** np.clip(math.floor(math.log2(1 / stretch) + 1e-6), 0, 6))
+
+
+def reduced(pixels: Pixels, n: int, edge: Edge) -> Pixels:
+    """(h, w, 4) pixels averaged n by n, the last ones with what lies beyond the edge."""
+    h, w = pixels.shape[:2]
+    ow, oh = -(-w // n), -(-h // n)
+    pad = cv2.copyMakeBorder(pixels, 0, oh * n - h, 0, ow * n - w, _BORDERS[edge])
+    out: Pixels = cv2.resize(pad, (ow, oh), interpolation=cv2.INTER_AREA)
+    return out
+
+
+def whole_shift(matrix: Matrix) -> tuple[int, int] | None:
+    """Across and down, of a matrix that only moves by whole pixels."""
+    (a, b, c), (d, e, f), (g, h, i) = matrix.tolist()
+    if max(abs(a - 1), abs(b), abs(d), abs(e - 1)) > 1e-9 or max(abs(g), abs(h), abs(i - 1)) > 1e-12:
+        return None
+    x, y = round(c), round(f)
+    return (x, y) if max(abs(c - x), abs(f - y)) < 1e-6 else None
+
+
+def landing(picture: Picture, move: Move, frame: Window, edge: Edge) -> Window:
+    """The part of the frame in which a picture is seen; empty where it is seen nowhere."""
+    matrix = move.matrix
+    if picture.window.empty or (abs(np.linalg.det(matrix[:2, :2])) < 1e-12 and np.allclose(matrix[2], [0, 0, 1])):
+        return Window(0, 0, 0, 0)  # scaled to nothing
+    return _landing(move, picture.window, frame) if edge == "nothing" else frame
 
 
 def warp(
@@ -136,28 +162,18 @@ def warp(
         return nothing()
     move = moved if isinstance(moved, Move) else Move(moved)
     matrix, bending = move.matrix, move.bending
-    shift = matrix[:2, 2]
-    whole_only = np.allclose(matrix[:2, :2], np.eye(2), atol=1e-9) and np.allclose(matrix[2], [0, 0, 1], atol=1e-12)
-    if bending is None and whole_only:
-        whole = np.round(shift)
-        if np.abs(shift - whole).max() < 1e-6:
-            x, y = int(whole[0]), int(whole[1])
-            w = picture.window
-            shifted = Picture(picture.pixels, Window(w.x0 + x, w.y0 + y, w.x1 + x, w.y1 + y))
-            if edge == "nothing" or shifted.window.meet(frame) == frame:
-                return shifted.crop(frame)
-    if abs(np.linalg.det(matrix[:2, :2])) < 1e-12 and np.allclose(matrix[2], [0, 0, 1]):
-        return nothing()  # scaled to nothing
-    target = _landing(move, picture.window, frame) if edge == "nothing" else frame
+    if bending is None and (shift := whole_shift(matrix)) is not None:
+        shifted = picture.moved(*shift)
+        if edge == "nothing" or shifted.window.meet(frame) == frame:
+            return shifted.crop(frame)
+    target = landing(picture, move, frame, edge)
     if target.empty:
         return nothing()
     pixels, w = picture.pixels, picture.window
     matrix = matrix @ translation(w.x0, w.y0)
-    n = _reduction(move.matrix if bending is None else bending.matrix @ move.matrix, w)
+    n = reduction(move.matrix if bending is None else bending.matrix @ move.matrix, w)
     if n > 1:
-        ow, oh = -(-w.width // n), -(-w.height // n)
-        pad = cv2.copyMakeBorder(pixels, 0, oh * n - w.height, 0, ow * n - w.width, _BORDERS[edge])
-        pixels = cv2.resize(pad, (ow, oh), interpolation=cv2.INTER_AREA)
+        pixels = reduced(pixels, n, edge)
         matrix = matrix @ scaling(n, n)
     how = cv2.INTER_CUBIC if quality == "final" else cv2.INTER_LINEAR
     if bending is not None:

@@ -65,14 +65,33 @@ class Planes:
     siting: str = "left"
 
 
+@dataclass(frozen=True)
+class Levels:
+    """Numbers of a coding: its highest code; gain and offset of luma, middle of chroma; what a code of chroma adds to, or takes from, a colour."""
+
+    top: float
+    y_gain: float
+    y_low: float
+    middle: float
+    v_to_red: float
+    u_to_green: float
+    v_to_green: float
+    u_to_blue: float
+
+
+def levels(p: Planes) -> Levels:
+    kg, unit, top = 1 - p.kr - p.kb, float(1 << (p.bits - 8)), float((1 << p.bits) - 1)
+    y_gain, y_low, c_gain = (1 / top, 0.0, 1 / top) if p.full_range else (1 / (219 * unit), 16 * unit, 1 / (224 * unit))
+    red, blue = 2 * (1 - p.kr) * c_gain, 2 * (1 - p.kb) * c_gain
+    return Levels(top, y_gain, y_low, 128 * unit, red, blue * p.kb / kg, red * p.kr / kg, blue)
+
+
 def to_linear(planes: Planes, space: str) -> Pixels:
     """Linear premultiplied (h, w, 4) float32 of a coded picture whose RGB is in a colour space."""
-    p = planes
+    p, k = planes, levels(planes)
     plain = per_channel(space, WORKING)
     fine = FINE_BITS.get(p.bits, 16)
     curve = code_table(space, fine) if plain else _even(fine)
-    kg, unit, top = 1 - p.kr - p.kb, float(1 << (p.bits - 8)), float((1 << p.bits) - 1)
-    y_gain, y_low, c_gain = (1 / top, 0.0, 1 / top) if p.full_range else (1 / (219 * unit), 16 * unit, 1 / (224 * unit))
     (h, w), (ch, cw) = p.y.shape, p.u.shape
     across, down = SITINGS.get(p.siting, SITINGS["left"])
     if ch == h:
@@ -80,14 +99,13 @@ def to_linear(planes: Planes, space: str) -> Pixels:
     f = np.float32
     out = np.empty((h, w, 4), np.float32)
     _convert(
-        p.y, p.u, p.v, *_between(w, cw, across), *_between(h, ch, down), curve, f(y_gain), f(y_low), f(128 * unit),
-        f(2 * (1 - p.kr) * c_gain), f(2 * (1 - p.kb) * p.kb / kg * c_gain), f(2 * (1 - p.kr) * p.kr / kg * c_gain),
-        f(2 * (1 - p.kb) * c_gain), out,
+        p.y, p.u, p.v, *_between(w, cw, across), *_between(h, ch, down), curve, f(k.y_gain), f(k.y_low), f(k.middle),
+        f(k.v_to_red), f(k.u_to_green), f(k.v_to_green), f(k.u_to_blue), out,
     )  # fmt: skip
     if not plain:
         out = from_float(out[..., :3], space)
     if p.alpha is not None:
-        out *= np.float32(p.alpha[..., None]) * f(1 / top)
+        out *= np.float32(p.alpha[..., None]) * f(1 / k.top)
     return out
 
 

@@ -1,0 +1,260 @@
+"""How steps are made row by row: what each adds to a run (see runs.py)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from hashlib import blake2b
+from typing import TYPE_CHECKING, Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.compose.step import Step
+from tropein.core.effects import by_points
+from tropein.core.raster import warp as warps
+from tropein.core.raster.blend import Laying
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
+from tropein.core.rows import samples
+from tropein.core.rows.lays import laying
+from tropein.core.rows.op import Op
+
+if TYPE_CHECKING:
+    from tropein.core.compose.runs import Held, Run
+
+
+class Form(Protocol):
+    """How a step's picture comes about in a register of a run."""
+
+    cheap: bool  # it may be made several times rather than kept
+
+    def asks(self, step: Step) -> Sequence[Step]:
+        """The inputs that are asked for, as often as they are."""
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        """Adds what makes the step's picture in a register."""
+
+
+class Plain:
+    cheap = False
+
+    def asks(self, step: Step) -> Sequence[Step]:
+        return step.inputs
+
+
+@dataclass(frozen=True)
+class Read(Plain):
+    """A frame of footage at a scale; its input gives it as it is coded."""
+
+    scale: float
+    cheap = True
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        return self.moved(run, step, register, (0, 0))
+
+    def moved(self, run: Run, step: Step, register: int, by: tuple[int, int]) -> Held:
+        """The same, so many pixels to the right and down."""
+        coded = run.result(step.inputs[0])
+        load = coded.load() if abs(coded.scale - self.scale) < SAME_SCALE else None
+        if load is None:
+            return run.loaded(run.kept(step.key, lambda: step.make(coded)).moved(*by), register)
+        window = coded.window.moved(*by)
+        run.add(load(register, window))
+        return run.held(register, window, coded.opaque)
+
+
+SAME_SCALE = 1e-3
+
+
+@dataclass(frozen=True)
+class Placed(Plain):
+    """A picture moved to where it is seen in a frame."""
+
+    moves: Sequence[Move]
+    frame: Window
+    quality: Quality
+    edge: Edge
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        move = self.moves[0]
+        if len(self.moves) > 1 or move.bending is not None:
+            return run.loaded(step.make(run.result(step.inputs[0])), register)
+        shift = warps.whole_shift(move.matrix)
+        own = step.inputs[0]
+        if shift is not None and self.edge == "nothing" and (shift == (0, 0) or isinstance(own.form, Read)):
+            if shift == (0, 0) or run.cached(own.key) is not None:
+                here = (
+                    run.made(own, register) if shift == (0, 0) else run.loaded(run.result(own).moved(*shift), register)
+                )
+            else:
+                assert isinstance(own.form, Read)
+                here = own.form.moved(run, own, register, shift)
+            return here.within(self.frame)
+        picture: Picture = run.result(step.inputs[0])
+        target = warps.landing(picture, move, self.frame, self.edge)
+        if target.empty or shift is not None:
+            return run.loaded(step.make(picture), register)
+        pixels, to_frame = picture.pixels, move.matrix @ translation(picture.window.x0, picture.window.y0)
+        n = warps.reduction(move.matrix, picture.window)
+        if n > 1:
+            pixels = run.kept(f"{step.inputs[0].key}/{n}{self.edge}", lambda: warps.reduced(pixels, n, self.edge))
+            to_frame = to_frame @ scaling(n, n)
+        h, w = pixels.shape[:2]
+        spans = _spans(to_frame, w, h, target) if self.edge == "nothing" else None
+        matrix = np.ascontiguousarray(np.linalg.inv(to_frame))
+        ints = (register, w, h, EDGES.index(self.edge), int(self.quality == "final"), samples.PARTS)
+        arrays = (np.ascontiguousarray(pixels), matrix, *samples.weights(samples.PARTS))
+        run.add(Op(samples.sample, target, ints, (), arrays, spans, target.y0))
+        return run.held(register, target, False, spans)
+
+
+EDGES = ("nothing", "mirror", "repeat")
+
+
+def _spans(to_frame: Matrix, w: int, h: int, target: Window) -> NDArray[np.int32] | None:
+    """From and to which column of the frame a picture of w x h pixels, seen through a matrix, reaches in each row of the target."""
+    reach = 2.0  # so far beyond its edge a pixel still counts
+    corners = np.array([[-reach, -reach], [w + reach, -reach], [w + reach, h + reach], [-reach, h + reach]])
+    p = np.c_[corners, np.ones(4)] @ to_frame.T
+    if p[:, 2].min() <= 1e-9:
+        return None
+    p = p[:, :2] / p[:, 2:]
+    y = np.arange(target.y0, target.y1)[:, None] + np.array([0.0, 1.0])  # both edges of each row
+    low, high = np.full(len(y), np.inf), np.full(len(y), -np.inf)
+    for a, b in zip(p, np.roll(p, -1, 0), strict=True):
+        first, last = min(a[1], b[1]), max(a[1], b[1])
+        at = np.clip(y, first, last)
+        hit = (y[:, 1] >= first) & (y[:, 0] <= last)
+        share = (at - a[1]) / (b[1] - a[1]) if last > first else np.array([[0.0, 1.0]])
+        x = a[0] + share * (b[0] - a[0])
+        low = np.where(hit, np.minimum(low, x.min(1)), low)
+        high = np.where(hit, np.maximum(high, x.max(1)), high)
+    none = high < low
+    spans = np.stack([np.where(none, 0, np.floor(low) - 1), np.where(none, 0, np.ceil(high) + 1)], 1)
+    return np.ascontiguousarray(np.clip(spans, target.x0, target.x1), np.int32)
+
+
+@dataclass(frozen=True)
+class Pointwise(Plain):
+    """An effect that changes each pixel by itself, laid in by its mix, within what it is limited to."""
+
+    kind: str
+    values: dict[str, Any]
+    mix: float
+    scale: float
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        here = run.made(step.inputs[0], register)
+        rows = by_points(self.kind)
+        assert rows is not None
+        uses = rows(self.values, self.scale, here.window)
+        if not uses or here.window.empty:
+            return here
+        limit = run.result(step.inputs[1]) if len(step.inputs) > 1 else None
+        if limit is None and self.mix >= 1:
+            for use in uses:
+                here = run.used(use, here)
+            return here
+        here = run.linear(here)
+        changed = run.copied(run.limited(here, limit), register + 1)
+        for use in uses:
+            changed = run.used(use, changed)
+        return run.mixed(here, changed, self.mix, limit, changed=True)
+
+
+@dataclass(frozen=True)
+class CutBy(Plain):
+    """A picture where it is covered."""
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        here = run.linear(run.made(step.inputs[0], register))
+        return here if here.window.empty else run.cut(here, run.result(step.inputs[1]))
+
+
+@dataclass(frozen=True)
+class Stacked(Plain):
+    """Pictures laid over each other; inputs: what is under them, and they, the undermost first."""
+
+    layings: Sequence[Laying]
+    display: bool
+    frame: Window
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        under, overs = step.inputs[0], step.inputs[1:]
+        keys = self._keys(under, overs)
+        first, keep = run.resumed(keys[:-1])
+        here = run.loaded(run.cached(keys[first]), register) if first else run.made(under, register)
+        here = here.within(self.frame)
+        with run.inside(keep is not None):
+            for i in range(first, keep or 0):
+                here = self._laid(run, here, overs[i], self.layings[i], register)
+        if keep is not None:
+            here = run.keep(keys[keep], run.linear(here))
+        for i in range(keep or first, len(overs)):
+            here = self._laid(run, here, overs[i], self.layings[i], register)
+        return here
+
+    def _keys(self, under: Step, overs: Sequence[Step]) -> list[str]:
+        """What names each picture on the way."""
+        digest = blake2b(f"{under.key}{self.display}{self.frame}".encode(), digest_size=16)
+        keys = [digest.hexdigest()]
+        for over, how in zip(overs, self.layings, strict=True):
+            digest.update(f"{over.key}{how.mode}{how.opacity}".encode())
+            keys.append(digest.hexdigest())
+        return keys
+
+    def _laid(self, run: Run, here: Held, over: Step, how: Laying, register: int) -> Held:
+        if how.opacity <= 0:
+            return here
+        if here.window.empty and how == Laying():
+            return run.made(over, register).within(self.frame)  # the plate, most often
+        laid = run.linear(run.made(over, register + 1)).within(self.frame)
+        if laid.window.empty:
+            return here
+        if how == Laying() and laid.opaque and laid.window.meet(here.window) == here.window:
+            return run.copied(laid, register)
+        here = run.widened(run.linear(here), laid.window)
+        ints = (register, register + 1, int(here.opaque))
+        run.add(laid.op(laying(how.mode, self.display), ints, (how.opacity,)))
+        return here
+
+
+@dataclass(frozen=True)
+class Veiled(Plain):
+    """A picture and what became of it, mixed; inputs: the picture, what became of it, and where, if not everywhere."""
+
+    share: float
+
+    def asks(self, step: Step) -> Sequence[Step]:
+        return step.inputs[1:] if self._follows(step) else step.inputs
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        under, changed = step.inputs[:2]
+        limit = run.result(step.inputs[2]) if len(step.inputs) > 2 else None
+        here = run.linear(run.made(under, register))
+        if not self._follows(step):
+            return run.mixed(here, run.made(changed, register + 1), self.share, limit)
+        with run.having(under, run.limited(here, limit)):
+            became = run.made(changed, register + 1)
+        return run.mixed(here, became, self.share, limit, changed=True)
+
+    def _follows(self, step: Step) -> bool:
+        """Whether all that was done to the picture is done row by row."""
+        at, under = step.inputs[1], step.inputs[0].key
+        while at.form is not None and not at.form.cheap and at.inputs:
+            at = at.inputs[0]
+            if at.key == under:
+                return True
+        return False
+
+
+@dataclass(frozen=True)
+class Mixed(Plain):
+    """One picture and another, mixed."""
+
+    share: float
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        here, other = run.made(step.inputs[0], register), run.made(step.inputs[1], register + 1)
+        return run.mixed(here, other, self.share, None)

@@ -1,0 +1,104 @@
+"""A frame of footage as it is coded, and how it becomes light: as a picture, or row by row."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.raster import yuv
+from tropein.core.raster.colour import DISPLAY, WORKING, code_table, from_codes, per_channel
+from tropein.core.raster.picture import Picture, Pixels, Window
+from tropein.core.rows import coded as kernels
+from tropein.core.rows import loads
+from tropein.core.rows.op import Op
+
+Load = Callable[[int, Window], Op]  # of a register and the window in which the picture lies
+
+
+@dataclass(frozen=True, eq=False)
+class Coded:
+    """What was read of one frame: `what` are planes of luma and chroma, RGB codes (h, w, 3 or 4), or linear pixels that need nothing more;
+    `scale`: its pixels per pixel of the footage."""
+
+    what: yuv.Planes | NDArray[Any]
+    space: str
+    scale: float = 1.0
+
+    @property
+    def nbytes(self) -> int:
+        if isinstance(self.what, yuv.Planes):
+            planes = (self.what.y, self.what.u, self.what.v, self.what.alpha)
+            return sum(p.nbytes for p in planes if p is not None)
+        return self.what.nbytes
+
+    @property
+    def window(self) -> Window:
+        h, w = self.what.y.shape if isinstance(self.what, yuv.Planes) else self.what.shape[:2]
+        return Window(0, 0, w, h)
+
+    @property
+    def opaque(self) -> bool:
+        """Whether it is known to cover everywhere."""
+        if isinstance(self.what, yuv.Planes):
+            return self.what.alpha is None
+        return self.what.dtype != np.float32 and self.what.shape[2] == 3
+
+    def of(self, size: tuple[int, int]) -> Coded:
+        """The same, of footage of this size."""
+        return replace(self, scale=self.window.width / size[0])
+
+    def picture(self) -> Picture:
+        return Picture(self._pixels(), self.window)
+
+    def _pixels(self) -> Pixels:
+        if isinstance(self.what, yuv.Planes):
+            return yuv.to_linear(self.what, self.space)
+        return self.what if self.what.dtype == np.float32 else from_codes(self.what, self.space)
+
+    def load(self) -> Load | None:
+        """How it comes into a register, straight from its codes; None where it has to become a picture first."""
+        if isinstance(self.what, yuv.Planes):
+            return _planes(self.what, self.space) if per_channel(self.space, WORKING) else None
+        if self.what.dtype == np.float32 or not per_channel(self.space, WORKING):
+            return None
+        return _codes(self.what, self.space)
+
+
+def _codes(codes: NDArray[Any], space: str) -> Load:
+    h, w, n = codes.shape
+    curve = code_table(space, 8 * codes.dtype.itemsize)
+    kernel = loads.load_bytes if codes.dtype == np.uint8 else loads.load_words
+    codes = np.ascontiguousarray(codes)
+    return lambda register, window: Op(
+        kernel, window, (register, w * n, window.x0, window.y0, n), arrays=(codes, curve)
+    )
+
+
+def _planes(p: yuv.Planes, space: str) -> Load | None:
+    (h, w), (ch, cw) = p.y.shape, p.u.shape
+    steps = -(-w // cw), -(-h // ch)
+    if max(steps) > 2:
+        return None
+    by_arithmetic = space == DISPLAY
+    curve = np.zeros(1, np.float32) if by_arithmetic else code_table(space, yuv.FINE_BITS.get(p.bits, 16))
+    kind = kernels.DISPLAY_CURVE if by_arithmetic else kernels.TABLE
+    if space == WORKING:
+        kind = kernels.NO_CURVE
+    k = yuv.levels(p)
+    across, down = yuv.SITINGS.get(p.siting, yuv.SITINGS["left"])
+    numbers = (
+        k.y_gain, k.y_low, k.middle, 1 / k.top,
+        0, -k.u_to_green, k.u_to_blue, 0,
+        k.v_to_red, -k.v_to_green, 0, 0,
+        across, down if steps[1] == 2 else 0,
+    )  # fmt: skip
+    ints = (w, cw, ch, kind, *steps, curve.size)
+    kernel = kernels.load_coded_bytes if p.y.dtype == np.uint8 else kernels.load_coded_words
+    none = np.zeros(0, np.uint8)
+    arrays = (p.y, p.u, p.v, none if p.alpha is None else p.alpha, curve)
+    alpha = int(p.alpha is not None)
+    return lambda register, window: Op(kernel, window, (register, alpha, window.x0, window.y0, *ints), numbers, arrays)

@@ -1,0 +1,65 @@
+"""Carrying out runs: operations over rows, rows over strips, strips over threads."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numba as nb
+import numpy as np
+
+from tropein.core.raster.picture import Window
+from tropein.core.rows.op import ARRAYS, INTS, NUMBERS, PLANES, Op, at, call, carray
+
+STRIP = 16  # rows a thread takes at a time
+
+
+@nb.njit(nogil=True, error_model="numpy")
+def _rows(first, last, address, window, numbers, ints, arrays, spans, width, x):  # type: ignore[no-untyped-def]
+    registers = np.zeros(PLANES * width, np.float32)
+    row = registers.ctypes.data
+    for y in range(first, last):
+        for k in range(address.size):
+            if window[k, 1] <= y < window[k, 3]:
+                x0, x1 = window[k, 0], window[k, 2]
+                if spans[k, 0] != 0:
+                    span = carray(at(spans[k, 0], nb.int32), (y - spans[k, 1] + 1, 2))[y - spans[k, 1]]
+                    x0, x1 = max(x0, np.int64(span[0])), min(x1, np.int64(span[1]))
+                if x1 > x0:
+                    call(
+                        np.int64(address[k]), np.int64(row), np.int64(width), x0 - x, x1 - x, np.int64(x), np.int64(y),
+                        np.int64(numbers[k].ctypes.data), np.int64(ints[k].ctypes.data), np.int64(arrays[k].ctypes.data),
+                    )  # fmt: skip
+    return registers[0]  # what is read afterwards is not freed before
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _strips(address, window, numbers, ints, arrays, spans, width, x, top, bottom):  # type: ignore[no-untyped-def]
+    done = np.empty(
+        (bottom - top + STRIP - 1) // STRIP, np.float32
+    )  # a loop that stores nothing would not be shared out
+    for s in nb.prange(done.size):
+        first = top + s * STRIP
+        done[s] = _rows(first, min(bottom, first + STRIP), address, window, numbers, ints, arrays, spans, width, x)
+    return done
+
+
+def perform(ops: Sequence[Op], region: Window) -> None:
+    """Carry out operations on all rows of a region of the frame, one after another in each row."""
+    ops = [op for op in ops if not op.window.meet(region).empty]
+    if not ops or region.empty:
+        return
+    n = len(ops)
+    address, window = np.empty(n, np.int64), np.empty((n, 4), np.int64)
+    numbers, ints = np.zeros((n, NUMBERS), np.float32), np.zeros((n, INTS), np.int64)
+    arrays, spans = np.zeros((n, ARRAYS), np.int64), np.zeros((n, 2), np.int64)
+    for k, op in enumerate(ops):
+        part = op.window.meet(region)
+        address[k], window[k] = op.kernel.address, (part.x0, part.y0, part.x1, part.y1)
+        numbers[k, : len(op.numbers)] = op.numbers
+        ints[k, : len(op.ints)] = op.ints
+        for i, array in enumerate(op.arrays):
+            arrays[k, i] = array.ctypes.data
+        if op.spans is not None:
+            spans[k] = op.spans.ctypes.data, op.spans_from
+    width = -(-region.width // 16) * 16 + 16  # rows of registers do not begin at like addresses of pages
+    _strips(address, window, numbers, ints, arrays, spans, width, region.x0, region.y0, region.y1)

@@ -1,0 +1,228 @@
+"""Pictures made row by row against the same made step by step, over stacks drawn at random."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import numba
+import numpy as np
+import pytest
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+
+from tests.core.test_compose import MEDIA, paths
+from tropein.core.compose.render import Renderer
+from tropein.core.document import Shot
+from tropein.core.document.upgrade import load_shot
+from tropein.core.media.coded import Coded
+from tropein.core.raster.blend import MODES
+from tropein.core.raster.colour import DISPLAY, WORKING, to_display
+from tropein.core.raster.yuv import Planes
+from tropein.core.rows import samples
+
+W, H = 96, 64
+UNEVEN = 0.0137  # no place lies just between two parts of a pixel, where roundings differ
+# burning and dodging jump from black to white where what is laid over itself is next to either
+STEADY = [m for m in MODES if m not in ("colour-dodge", "colour-burn")]
+RNG = np.random.default_rng(5)
+
+
+def smooth(h: int, w: int, n: int) -> np.ndarray:
+    """(h, w, n) bytes that look like something."""
+    y, x = np.mgrid[0:h, 0:w]
+    waves = [127 + 90 * np.sin(x / (5 + i) + y / (9 - i)) + RNG.normal(0, 3, (h, w)) for i in range(n)]
+    return np.clip(np.stack(waves, 2), 0, 255).astype(np.uint8)
+
+
+def cover(h: int, w: int) -> np.ndarray:
+    y, x = np.mgrid[0:h, 0:w]
+    return np.clip(1.4 - np.hypot((x - w / 2) / (w / 2), (y - h / 2) / (h / 2)) * 1.6, 0, 1)
+
+
+def planes(h: int, w: int, cells: tuple[int, int], bits: int, alpha: bool, siting: str) -> Planes:
+    top = (1 << bits) - 1
+    kind = np.uint8 if bits == 8 else np.uint16
+    ch, cw = -(-h // cells[1]), -(-w // cells[0])
+    y, c = smooth(h, w, 1)[..., 0] / 255, smooth(ch, cw, 2) / 255
+    code = lambda v: np.ascontiguousarray(v * top).astype(kind)  # noqa: E731
+    return Planes(
+        code(y), code(c[..., 0]), code(c[..., 1]), code(cover(h, w)) if alpha else None, bits, siting=siting, full_range=bits == 12
+    )  # fmt: skip
+
+
+FOOTAGE: dict[str, Coded] = {
+    MEDIA: Coded(planes(H, W, (2, 2), 8, False, "left"), DISPLAY),
+    "1" * 32: Coded(np.dstack([smooth(40, 51, 3), np.rint(cover(40, 51) * 255).astype(np.uint8)]), DISPLAY),
+    "2" * 32: Coded(planes(37, 53, (2, 1), 10, True, "center"), DISPLAY),
+    "3" * 32: Coded(planes(33, 47, (1, 1), 12, True, "left"), "Gamma 2.2 Rec.709 - Texture"),
+    "4" * 32: Coded(np.dstack([smooth(30, 30, 3) / 255, np.ones((30, 30, 1))]).astype(np.float32), WORKING),
+    "5" * 32: Coded(planes(H + 1, W + 1, (2, 2), 8, False, "topleft"), WORKING),
+}
+SIZES = {m: c.window for m, c in FOOTAGE.items()}
+
+
+class Shelf:
+    def level(self, media: str, scale: float) -> int:
+        return 0
+
+    def chroma_cells(self, media: str) -> None:
+        return None
+
+    def read(self, media: str, index: int, level: int) -> Coded:
+        return FOOTAGE[media]
+
+
+def renderer(by_rows: bool, cache: int = 1 << 26) -> Renderer:
+    return Renderer(Shelf(), paths, cache, by_rows=by_rows)  # type: ignore[arg-type]
+
+
+number = lambda low, high: st.floats(low, high).map(lambda v: round(v, 3))  # noqa: E731
+still = lambda v: {"value": v}  # noqa: E731
+
+
+@st.composite
+def effects(draw: Any) -> dict[str, Any]:
+    kinds: dict[str, dict[str, Any]] = {
+        "grade": {"exposure": draw(number(-2, 2)), "gamma": draw(number(0.5, 2)), "saturation": draw(number(0, 2)),
+                  "black": draw(number(-0.1, 0.2)), "offset": [0.01, 0.0, 0.02]},
+        "curves": {"luma": {"points": [[0, 0], [0.4, draw(number(0.2, 0.6))], [1, 1]]}},
+        "fill": {"colour": [0.2, 0.5, 0.1]},
+        "vignette": {"stops": draw(number(-1, 3)), "round": draw(number(0, 1))},
+        "light": {"centre": [40, 30], "outer": draw(number(5, 90)), "inner": 4, "cone": draw(st.sampled_from([360, 90]))},
+        "noise": {"amount": draw(number(0, 1)), "size": draw(number(2, 90)), "detail": draw(st.integers(1, 5))},
+        "grain": {"amount": draw(number(0, 0.1)), "size": draw(number(0, 2))},
+        "blur": {"radius": draw(number(0, 4))},
+        "glow": {"radius": draw(number(1, 12))},
+    }  # fmt: skip
+    kind = draw(st.sampled_from(sorted(kinds)))
+    given_ = {name: still(value) for name, value in kinds[kind].items()}
+    cuts = draw(
+        st.sampled_from(
+            [{}, {}, {"c": {"id": "c", "matte": "m", "side": draw(st.sampled_from(["inside", "outside"]))}}]
+        )
+    )
+    return {"kind": kind, "mix": still(draw(st.sampled_from([1.0, 1.0, 0.4]))), "cuts": cuts, **given_}
+
+
+@st.composite
+def layers(draw: Any, i: int) -> dict[str, Any]:
+    media = draw(st.sampled_from(sorted(FOOTAGE)))
+    whole = draw(st.booleans())
+    place: dict[str, Any] = {
+        "position": still([draw(number(0, W)) + UNEVEN, draw(number(0, H)) + UNEVEN]),
+        "rotation": still(draw(st.sampled_from([0, 17, 90]))),
+    }
+    place["scale"] = still([draw(st.sampled_from([1.0, 0.31, 1.73]))] * 2)
+    if whole:
+        box = SIZES[media]
+        place = {"position": still([box.width / 2 + draw(st.integers(-9, 9)), box.height / 2])}
+    elif draw(st.booleans()):
+        place = {"corners": still([[10, 8], [80, 3], [90, 60], [-5, 50]])}
+    kind = draw(st.sampled_from(["footage", "footage", "footage", "veil", "fill"]))
+    look = draw(st.lists(effects(), max_size=2 if kind != "veil" else 3))
+    content = {
+        "footage": {"kind": "footage", "footage": media[0]},
+        "veil": {"kind": "beneath"},
+        "fill": {"kind": "fill"},
+    }[kind]
+    cuts = draw(st.sampled_from([{}, {"c": {"id": "c", "matte": "m"}}]))
+    return {
+        "id": f"l{i}", "name": f"l{i}", "content": content, "blend": draw(st.sampled_from(MODES if kind != "veil" else STEADY)), "opacity": still(draw(st.sampled_from([1.0, 0.6]))),
+        "effects": {f"e{k}": {**e, "id": f"e{k}"} for k, e in enumerate(look)}, "chain": [f"e{k}" for k in range(len(look))],
+        **({} if kind == "veil" else {"place": place}), "cuts": cuts,
+    }  # fmt: skip
+
+
+@st.composite
+def shots(draw: Any) -> Shot:
+    count = draw(st.integers(1, 5))
+    stack = [draw(layers(i)) for i in range(count)]
+    if draw(st.booleans()):  # over a plate that covers everything
+        stack.append(
+            {
+                "id": "plate",
+                "name": "plate",
+                "content": {"kind": "footage", "footage": MEDIA[0]},
+                "place": {"position": still([W / 2, H / 2])},
+            }
+        )
+    outline = {"points": [{"at": p} for p in ([20, 10], [70, 14], [60, 52], [25, 40])]}
+    piece = {"kind": "shape", "id": "s", "name": "s", "outline": still(outline), "soften": still(1.0)}
+    return load_shot({
+        "schema_version": 4, "name": "random", "size": [W, H], "rate": "24/1", "frames": 9, "trim": [0, 8],
+        "blend_in": draw(st.sampled_from(["display", "linear"])),
+        "footage": {m[0]: {"id": m[0], "name": m[0], "kind": "still", "media": m, "size": [SIZES[m].width, SIZES[m].height], "alpha": True} for m in FOOTAGE},
+        "layers": {one["id"]: one for one in stack}, "stack": [one["id"] for one in stack],
+        "mattes": {"m": {"id": "m", "name": "m", "pieces": {"s": piece}, "order": ["s"]}},
+    })  # fmt: skip
+
+
+def codes(made: Renderer, shot: Shot, frame: float, scale: float) -> np.ndarray:
+    planner = made.planner(shot, scale)
+    return made.shown(planner.plan(frame), planner.frame_window)
+
+
+@pytest.fixture(autouse=True, scope="module")
+def _as_coarse_as_opencv() -> Iterator[None]:
+    """It rounds places to 32 parts of a pixel."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(samples, "PARTS", 32)
+        yield
+
+
+# no shrinking: an example tells enough, and making it smaller takes minutes
+RANDOM = settings(deadline=None, phases=[Phase.explicit, Phase.generate])
+
+
+@settings(RANDOM, max_examples=120)
+@given(shots(), st.integers(0, 8), st.sampled_from([1.0, 0.5, 0.37]))
+def test_row_by_row_is_as_step_by_step(shot: Shot, frame: int, scale: float) -> None:
+    one, other = renderer(False), renderer(True)
+    planner = one.planner(shot, scale)
+    expected = one.run(planner.plan(frame)).fill(planner.frame_window)
+    wanted = to_display(expected).astype(int)
+    for again in range(3):  # the second time things are kept, the third time they are there
+        gap = np.abs(codes(other, shot, frame, scale).astype(int) - wanted)
+        assert np.percentile(gap, 99) <= 1 and gap.max() <= 4, again
+    picture = renderer(True).frame(shot, frame, scale).fill(planner.frame_window)
+    assert np.abs(picture[..., 3] - expected[..., 3]).max() < 0.02
+    assert np.percentile(np.abs(picture - expected), 99) < 0.01
+
+
+@settings(RANDOM, max_examples=25)
+@given(shots(), st.integers(0, 8))
+def test_the_number_of_threads_changes_no_bit(shot: Shot, frame: int) -> None:
+    made = []
+    for threads in (1, 2):
+        numba.set_num_threads(min(threads, numba.config.NUMBA_NUM_THREADS))
+        made.append(renderer(True).frame(shot, frame).pixels)
+    assert np.array_equal(made[0], made[1])
+
+
+def test_an_edit_near_the_lens_makes_nothing_below_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    from tropein.core.compose import runs
+
+    def layer(i: int, opacity: float) -> dict[str, Any]:
+        return {"id": f"l{i}", "name": "l", "content": {"kind": "footage", "footage": "1"}, "opacity": still(opacity),
+                "place": {"position": still([20.5 + 9 * i, 30]), "rotation": still(20)}}  # fmt: skip
+
+    def shot(opacity: float) -> Shot:
+        stack = [layer(0, opacity), *(layer(i, 1.0) for i in range(1, 5))]
+        footage = {"id": "1", "name": "1", "kind": "still", "media": "1" * 32, "size": [51, 40], "alpha": True}
+        return load_shot({
+            "schema_version": 4, "name": "edit", "size": [W, H], "rate": "24/1", "frames": 9, "trim": [0, 8], "footage": {"1": footage},
+            "layers": {one["id"]: one for one in stack}, "stack": [one["id"] for one in stack],
+        })  # fmt: skip
+
+    counted: list[int] = []
+    perform = runs.perform
+    monkeypatch.setattr(runs, "perform", lambda ops, region: (counted.append(len(ops)), perform(ops, region))[1])
+    made = renderer(True)
+    for opacity in (1.0, 0.9, 0.8, 0.7):
+        counted.clear()
+        drawn = codes(made, shot(opacity), 0, 1.0)
+        assert np.abs(drawn.astype(int) - codes(renderer(False), shot(opacity), 0, 1.0)).max() <= 3
+        if opacity == 1.0:
+            assert sum(counted) >= 10  # five layers are seen through their places, and laid
+    assert sum(counted) <= 6  # the four below and the one above are there: both come in, one is laid, and it goes out
