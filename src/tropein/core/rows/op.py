@@ -38,7 +38,8 @@ class Kernel:
     @cached_property
     def address(self) -> int:
         self._kept: Any = nb.cfunc(SIGNATURE, **FLAGS)(self.function)
-        return int(self._kept.address)
+        made: Any = self._kept
+        return int(made.address)
 
 
 @dataclass(frozen=True, eq=False)

@@ -102,8 +102,8 @@ def _linear(typingctx, source, stride, x, y, out):  # type: ignore[no-untyped-de
             return builder.fadd(a, builder.fmul(builder.fsub(b, a, flags=fast), share, flags=fast), flags=fast)
 
         share, below = spread(x), builder.gep(source, [stride])
-        rows = [between(read(row, 0), read(row, 4), share) for row in (source, below)]
-        builder.store(between(*rows, spread(y)), builder.bitcast(out, four.as_pointer()), align=4)
+        above, under = (between(read(row, 0), read(row, 4), share) for row in (source, below))
+        builder.store(between(above, under, spread(y)), builder.bitcast(out, four.as_pointer()), align=4)
         return context.get_dummy_value()
 
     return types.none(source, types.int64, types.float32, types.float32, out), made
@@ -195,9 +195,9 @@ def sample(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
         for i in range(m):
             x = f(np.int32(i))
             z = bz + dz * x
-            r = f(1) / z
-            us[i] = (bu + du * x) * r - f(0.5) if z > f(1e-9) else f(-1e6)
-            vs[i] = (bv + dv * x) * r - f(0.5) if z > f(1e-9) else f(-1e6)
+            share = f(1) / z
+            us[i] = (bu + du * x) * share - f(0.5) if z > f(1e-9) else f(-1e6)
+            vs[i] = (bv + dv * x) * share - f(0.5) if z > f(1e-9) else f(-1e6)
     far = f(w + h + 64)
     first, last = (1, 2) if bicubic else (0, 1)
     place, sx, sy = a[S + 6, :m].view(np.int32), a[S + 7, :m].view(np.int32), a[S + 8, :m].view(np.int32)
