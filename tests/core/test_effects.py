@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter
 
 from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import described, run, sampled
-from tropein.core.raster.glow import spread
+from tropein.core.raster.glow import glowing
 from tropein.core.raster.picture import Picture, Window
 
 W = Window(0, 0, 40, 30)
@@ -91,10 +91,11 @@ def test_glow_spreads_only_what_is_bright() -> None:
 def test_spread_light_is_a_sum_of_gaussians(radius: float) -> None:
     pixels = np.zeros((200, 240, 4), np.float32)
     pixels[80:110, 100:140] = 1
-    got = spread(Picture(pixels, Window(0, 0, 240, 200)), radius, 3)
+    got = glowing(Picture(pixels, Window(0, 0, 240, 200)), 0.0, radius, 3, np.ones(3, np.float32), 3.0)
     margin = got.window.x1 - 240
     padded = np.pad(pixels[..., 0], 300)
     wanted = sum(gaussian_filter(padded, radius / 2**i) for i in range(3))
+    wanted += padded
     assert np.abs(got.pixels[..., 0] - wanted[300 - margin : 500 + margin, 300 - margin : 540 + margin]).max() < 0.02
 
 

@@ -14,6 +14,7 @@ from tropein.core.compose.step import Step
 from tropein.core.effects import by_points
 from tropein.core.raster import warp as warps
 from tropein.core.raster.blend import Laying
+from tropein.core.raster.outline import outline_spans
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
 from tropein.core.rows import samples
@@ -112,27 +113,18 @@ class Placed(Plain):
 EDGES = ("nothing", "mirror", "repeat")
 
 
+REACH = 2.0  # so far beyond a picture's edge a pixel still counts
+
+
 def _spans(to_frame: Matrix, w: int, h: int, target: Window) -> NDArray[np.int32] | None:
     """From and to which column of the frame a picture of w x h pixels, seen through a matrix, reaches in each row of the target."""
-    reach = 2.0  # so far beyond its edge a pixel still counts
-    corners = np.array([[-reach, -reach], [w + reach, -reach], [w + reach, h + reach], [-reach, h + reach]])
+    corners = np.array([[-REACH, -REACH], [w + REACH, -REACH], [w + REACH, h + REACH], [-REACH, h + REACH]])
     p = np.c_[corners, np.ones(4)] @ to_frame.T
     if p[:, 2].min() <= 1e-9:
         return None
-    p = p[:, :2] / p[:, 2:]
-    y = np.arange(target.y0, target.y1)[:, None] + np.array([0.0, 1.0])  # both edges of each row
-    low, high = np.full(len(y), np.inf), np.full(len(y), -np.inf)
-    for a, b in zip(p, np.roll(p, -1, 0), strict=True):
-        first, last = min(a[1], b[1]), max(a[1], b[1])
-        at = np.clip(y, first, last)
-        hit = (y[:, 1] >= first) & (y[:, 0] <= last)
-        share = (at - a[1]) / (b[1] - a[1]) if last > first else np.array([[0.0, 1.0]])
-        x = a[0] + share * (b[0] - a[0])
-        low = np.where(hit, np.minimum(low, x.min(1)), low)
-        high = np.where(hit, np.maximum(high, x.max(1)), high)
-    none = high < low
-    spans = np.stack([np.where(none, 0, np.floor(low) - 1), np.where(none, 0, np.ceil(high) + 1)], 1)
-    return np.ascontiguousarray(np.clip(spans, target.x0, target.x1), np.int32)
+    spans = np.empty((target.height, 2), np.int32)
+    outline_spans(p[:, :2] / p[:, 2:], target.x0, target.x1, target.y0, spans)
+    return spans
 
 
 @dataclass(frozen=True)

@@ -88,7 +88,7 @@ class _Making:
     def _count(self, step: Step) -> None:
         """How often each step's result will be asked for."""
         self._asked[step.key] += 1
-        form = step.form
+        form = step.form if self.renderer.by_rows else None
         if (self._asked[step.key] == 1 or (form and form.cheap)) and step.key not in self.cache:
             for part in form.asks(step) if form else step.inputs:
                 self._count(part)

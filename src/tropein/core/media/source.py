@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from tropein.core.media import still
+from tropein.core.media.ahead import Ahead
 from tropein.core.media.clip import ClipReader
 from tropein.core.media.coded import Coded
 from tropein.core.media.proxy import ProxyReader
@@ -18,6 +19,7 @@ from tropein.core.raster.picture import Picture, Pixels
 from tropein.core.raster.yuv import SITINGS, Cells
 
 OPEN_READERS = 12
+ONE_THREAD_PIXELS = 1920 * 1088
 # pixels a chroma sample stands for, across and down
 HALVED = {"420": (2, 2), "nv12": (2, 2), "p010": (2, 2), "422": (2, 1), "440": (1, 2)}
 
@@ -41,7 +43,7 @@ class Sources:
 
     def __init__(self, store: MediaStore, final: bool, threads: int = 2) -> None:
         self.store, self.final, self.threads = store, final, threads
-        self._readers: OrderedDict[tuple[str, int], ClipReader | ProxyReader] = OrderedDict()
+        self._readers: OrderedDict[tuple[str, int], Ahead] = OrderedDict()
         self._records: dict[str, MediaRecord] = {}
         self._lock = threading.Lock()
 
@@ -85,7 +87,7 @@ class Sources:
         coded = self.read(media, index, level)
         return coded.picture(), coded.scale
 
-    def _reader(self, media: str, level: int, folder: Path, record: MediaRecord) -> ClipReader | ProxyReader:
+    def _reader(self, media: str, level: int, folder: Path, record: MediaRecord) -> Ahead:
         key = (media, level)
         if key in self._readers:
             self._readers.move_to_end(key)
@@ -94,11 +96,13 @@ class Sources:
         if level:
             reader = ProxyReader(folder / f"proxy-{level}.zip", record)
         else:
-            reader = ClipReader(folder / "original" / record.files[0], record, self.threads)
-        self._readers[key] = reader
+            w, h = record.size
+            threads = 1 if w * h <= ONE_THREAD_PIXELS else self.threads  # more of them cost more than they gain
+            reader = ClipReader(folder / "original" / record.files[0], record, threads)
+        self._readers[key] = Ahead(reader, record.frames)
         while len(self._readers) > OPEN_READERS:
             self._readers.popitem(last=False)[1].close()
-        return reader
+        return self._readers[key]
 
     def close(self) -> None:
         with self._lock:

@@ -93,8 +93,9 @@ def _fine_octave(out, columns, rows, tx, ty, iz, tz, seed, amplitude):  # type: 
             out[row, col] += (left + (right - left) * tx[col] - np.float32(0.5)) * amplitude
 
 
+@lru_cache(64)
 def _along(first: int, count: int, size: float) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
-    """For pixels in a row: the cell each lies in, counted from the first's, and how far across it, smoothly."""
+    """For pixels in a row: the cell each lies in, and how far across it, smoothly. Not to be written to."""
     at = (np.arange(first, first + count, dtype=np.float32) + np.float32(0.5)) / np.float32(size)
     cell = np.floor(at)
     t = at - cell

@@ -171,6 +171,29 @@ def _soft(vertices, widths, closed, grow, stroke, out):  # type: ignore[no-untyp
             out[y, x] = hard + (ramp - hard) * share
 
 
+@nb.njit(cache=True, nogil=True, error_model="numpy")
+def outline_spans(p, x0, x1, y0, spans):  # type: ignore[no-untyped-def]
+    """Fills `spans` (h, 2) with the columns, within x0..x1, between which a convex outline p (n, 2) lies in each row from y0 on."""
+    for row in range(spans.shape[0]):
+        top, bottom = float(y0 + row), float(y0 + row + 1)
+        low, high = np.inf, -np.inf
+        for i in range(p.shape[0]):
+            ax, ay = p[i]
+            bx, by = p[(i + 1) % p.shape[0]]
+            if max(ay, by) < top or min(ay, by) > bottom:
+                continue
+            for y in (top, bottom):
+                share = 0.0 if by == ay else (min(max(y, min(ay, by)), max(ay, by)) - ay) / (by - ay)
+                low, high = min(low, ax + share * (bx - ax)), max(high, ax + share * (bx - ax))
+            if by == ay:
+                low, high = min(low, bx), max(high, bx)
+        if high < low:
+            spans[row, 0], spans[row, 1] = x0, x0
+        else:
+            spans[row, 0] = min(max(np.floor(low) - 1, x0), x1)
+            spans[row, 1] = min(max(np.ceil(high) + 1, x0), x1)
+
+
 def area(vertices: Points, window: Window) -> Plane:
     """(h, w) exact coverage of the polygon `vertices` (n, 2), in pixels, its last point joined to its first."""
     out = np.zeros((window.height, window.width), np.float32)

@@ -102,25 +102,49 @@ def speed_px(a: Matrix, b: Matrix, corners: NDArray[np.float64]) -> float:
 
 def _landing(move: Move, window: Window, frame: Window) -> Window:
     """Where the warped window can be seen inside `frame`."""
-    along = np.linspace(0, 1, 2 if move.bending is None else 33)
-    x, y = window.x0 + along * window.width, window.y0 + along * window.height
-    edge = np.concatenate([np.stack(np.broadcast_arrays(a, b), 1) for a, b in ((x, y[0]), (x, y[-1]), (x[0], y), (x[-1], y))])  # fmt: skip
-    if (np.c_[edge, np.ones(len(edge))] @ move.matrix[2] <= 1e-9).any():  # part of it lies behind the horizon
-        return frame
-    p = move.of(edge)
-    low, high = np.floor(p.min(0)) - 1, np.ceil(p.max(0)) + 1
-    low, high = np.clip(low, -1e8, 1e8), np.clip(high, -1e8, 1e8)
-    return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(frame)
+    if move.bending is None:
+        corners = _seen_corners(move.matrix, window)
+        if corners is None:  # part of it lies behind the horizon
+            return frame
+        xs, ys = zip(*corners, strict=True)
+        ends = (min(xs), min(ys), max(xs), max(ys))
+    else:
+        along = np.linspace(0, 1, 33)
+        x, y = window.x0 + along * window.width, window.y0 + along * window.height
+        edge = np.concatenate([np.stack(np.broadcast_arrays(a, b), 1) for a, b in ((x, y[0]), (x, y[-1]), (x[0], y), (x[-1], y))])  # fmt: skip
+        if (np.c_[edge, np.ones(len(edge))] @ move.matrix[2] <= 1e-9).any():
+            return frame
+        p = move.of(edge)
+        ends = (*p.min(0).tolist(), *p.max(0).tolist())
+    x0, y0, x1, y1 = (min(max(v, -1e8), 1e8) for v in ends)
+    return Window(math.floor(x0) - 1, math.floor(y0) - 1, math.ceil(x1) + 1, math.ceil(y1) + 1).meet(frame)
+
+
+def _seen_corners(matrix: Matrix, window: Window) -> list[tuple[float, float]] | None:
+    """Where the corners of a window are seen; None where one of them lies behind the horizon. Few numbers are quicker one by one."""
+    (a, b, c), (d, e, f), (g, h, i) = matrix.tolist()
+    seen = []
+    for x, y in ((window.x0, window.y0), (window.x1, window.y0), (window.x1, window.y1), (window.x0, window.y1)):
+        z = g * x + h * y + i
+        if z <= 1e-9:
+            return None
+        seen.append(((a * x + b * y + c) / z, (d * x + e * y + f) / z))
+    return seen
 
 
 def reduction(matrix: Matrix, window: Window) -> int:
     """By which power of two the source can be reduced before sampling without losing detail."""
-    centre = np.array([(window.x0 + window.x1) / 2, (window.y0 + window.y1) / 2])
-    p = apply(matrix, np.array([centre, centre + [1, 0], centre + [0, 1]]))
-    stretch = max(np.linalg.norm(p[1] - p[0]), np.linalg.norm(p[2] - p[0]))
-    if not np.isfinite(stretch) or stretch <= 0:
+    (a, b, c), (d, e, f), (g, h, i) = matrix.tolist()
+    x, y = (window.x0 + window.x1) / 2, (window.y0 + window.y1) / 2
+    p = []
+    for u, v in ((x, y), (x + 1, y), (x, y + 1)):
+        if (z := g * u + h * v + i) == 0:
+            return 1
+        p.append(((a * u + b * v + c) / z, (d * u + e * v + f) / z))
+    stretch = max(math.dist(p[1], p[0]), math.dist(p[2], p[0]))
+    if not math.isfinite(stretch) or stretch <= 0:
         return 1
-    return int(2 ** np.clip(math.floor(math.log2(1 / stretch) + 1e-6), 0, 6))
+    return int(2 ** min(max(math.floor(math.log2(1 / stretch) + 1e-6), 0), 6))
 
 
 def reduced(pixels: Pixels, n: int, edge: Edge) -> Pixels:
@@ -144,7 +168,8 @@ def whole_shift(matrix: Matrix) -> tuple[int, int] | None:
 def landing(picture: Picture, move: Move, frame: Window, edge: Edge) -> Window:
     """The part of the frame in which a picture is seen; empty where it is seen nowhere."""
     matrix = move.matrix
-    if picture.window.empty or (abs(np.linalg.det(matrix[:2, :2])) < 1e-12 and np.allclose(matrix[2], [0, 0, 1])):
+    (a, b, _), (c, d, _), (g, h, i) = matrix.tolist()
+    if picture.window.empty or (abs(a * d - b * c) < 1e-12 and max(abs(g), abs(h), abs(i - 1)) < 1e-5):
         return Window(0, 0, 0, 0)  # scaled to nothing
     return _landing(move, picture.window, frame) if edge == "nothing" else frame
 

@@ -48,20 +48,6 @@ def _chroma(first, second, share, middle, doubled, scratch, out, begin, count, l
 
 
 @nb.njit(inline="always")
-def _colour(o, lum, u, v, ku, kv, kind, curve, last):  # type: ignore[no-untyped-def]
-    zero, one = f(0), f(1)
-    if kind == NO_CURVE:
-        for i in range(o.size):
-            o[i] = min(max(lum[i] + ku * u[i] + kv * v[i], zero), one)
-    elif kind == DISPLAY_CURVE:
-        for i in range(o.size):
-            o[i] = light(min(max(lum[i] + ku * u[i] + kv * v[i], zero), one))
-    else:
-        for i in range(o.size):
-            o[i] = curve[np.uint32(min(max(lum[i] + ku * u[i] + kv * v[i], zero), one) * last + f(0.5))]
-
-
-@nb.njit(inline="always")
 def _coded(a, k, n, arrays, dtype, size, x0, x1, ax, ay):  # type: ignore[no-untyped-def]
     p = carray(arrays, 6)
     d, w, cw, ch, kind = k[0] * 4, k[4], k[5], k[6], k[7]
@@ -88,30 +74,37 @@ def _coded(a, k, n, arrays, dtype, size, x0, x1, ax, ay):  # type: ignore[no-unt
         lum[i] = f(luma[i]) * gain - low
     curve, last = carray(at(p[4], np.float32), k[10]), f(k[10] - 1)
     cover = a[d + 3, x0:x1]
-    if k[1] == 0:
+    block = BLOCK if k[1] else m
+    for s in range(0, m, block):
+        e = min(s + block, m)
+        co = cover[s:e]
+        if k[1]:
+            al, some = carray(at(p[3] + (y * w + begin + s) * size, dtype), e - s), np.int32(0)
+            for i in range(al.size):
+                some |= np.int32(al[i])
+            for i in range(al.size):
+                co[i] = f(al[i]) * n[3]
+            if some == 0:
+                for c in range(3):
+                    a[d + c, x0 + s : x0 + e] = f(0)
+                continue
+        else:
+            for i in range(co.size):
+                co[i] = f(1)
         for c in range(3):
-            _colour(a[d + c, x0:x1], lum, u, v, n[4 + c], n[8 + c], kind, curve, last)
-        for i in range(m):
-            cover[i] = f(1)
-        return
-    alpha = carray(at(p[3] + (y * w + begin) * size, dtype), m)
-    for s in range(0, m, BLOCK):
-        e = min(s + BLOCK, m)
-        al, co = alpha[s:e], cover[s:e]
-        some = al[0]
-        for i in range(al.size):
-            some |= al[i]
-        if some == 0:
-            for c in range(4):
-                a[d + c, x0 + s : x0 + e] = f(0)
-            continue
-        for i in range(al.size):
-            co[i] = f(al[i]) * n[3]
-        for c in range(3):
-            o = a[d + c, x0 + s : x0 + e]
-            _colour(o, lum[s:e], u[s:e], v[s:e], n[4 + c], n[8 + c], kind, curve, last)
+            o, ku, kv = a[d + c, x0 + s : x0 + e], n[4 + c], n[8 + c]
+            lu, us, vs = lum[s:e], u[s:e], v[s:e]
             for i in range(o.size):
-                o[i] *= co[i]
+                o[i] = min(max(lu[i] + ku * us[i] + kv * vs[i], f(0)), f(1))
+            if kind == DISPLAY_CURVE:
+                for i in range(o.size):
+                    o[i] = light(o[i])
+            elif kind == TABLE:
+                for i in range(o.size):
+                    o[i] = curve[np.uint32(o[i] * last + f(0.5))]
+            if k[1]:
+                for i in range(o.size):
+                    o[i] *= co[i]
 
 
 @Kernel
