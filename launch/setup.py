@@ -103,9 +103,11 @@ def page() -> None:
 
 
 def kernels(*parts: str) -> None:
-    """Compile kernels once, so that no request is ever the first to need one: those of all pictures, or other parts (compose.warm.PARTS)."""
+    """Compile kernels once, so that no request is ever the first to need one: by parts (compose.warm.PARTS)."""
     core = ROOT / "src/tropein/core"
-    source = [core / "raster", core / "track/align.py", core / "compose/warm.py", ROOT / "requirements/base.txt"]
+    source = [
+        core / "raster", core / "rows", core / "effects", core / "track/align.py", core / "compose/warm.py", ROOT / "requirements/base.txt",
+    ]  # fmt: skip
     mark = fingerprint(source, sys.version)
     for part in parts:
         if done_before(f"kernels-{part}", mark):
@@ -116,9 +118,18 @@ def kernels(*parts: str) -> None:
         mark_done(f"kernels-{part}", mark)
 
 
+def drop_stale_kernels() -> None:
+    """The compiler looks at a kernel's own file only: when what many share has changed, all are stale."""
+    core = ROOT / "src/tropein/core"
+    shared = fingerprint([core / p for p in ("raster/srgb.py", "raster/blend.py", "raster/colour.py", "rows/op.py")])
+    if not done_before("kernels-shared", shared):
+        shutil.rmtree(VAR / "numba", ignore_errors=True)
+        mark_done("kernels-shared", shared)
+
+
 def later_kernels() -> None:
     """What the first pictures do not need."""
-    together(lambda: kernels("mattes"), lambda: kernels("tracks"))
+    together(lambda: kernels("mattes"), lambda: kernels("tracks", "looks"))
 
 
 def set_up(for_tests: bool = False, with_page: bool = True) -> None:
@@ -131,7 +142,8 @@ def set_up(for_tests: bool = False, with_page: bool = True) -> None:
 
     def python() -> None:
         python_environment(for_tests)
-        kernels("pixels")
+        drop_stale_kernels()
+        together(lambda: kernels("pixels"), lambda: kernels("rows"))
 
     with lock:
         system_packages(for_tests)

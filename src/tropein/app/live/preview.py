@@ -138,11 +138,13 @@ class Previewer:
             return Drawn(key, b"")
         kept = self.jpegs.get(key)
         if kept is None:
-            picture, window = self.renderer.run(plan), plans.planner.frame_window
+            window, view = plans.planner.frame_window, look.view if look.view in PLAIN_VIEWS else "picture"
             if coverage is not None:
-                codes = display_matte(picture, self.renderer.run(coverage), look.view)
+                codes = display_matte(self.renderer.run(plan), self.renderer.run(coverage), look.view)
+            elif view == "picture" and not look.checker:
+                codes = self.renderer.shown(plan, window)
             else:
-                codes = display(picture, window, look.view if look.view in PLAIN_VIEWS else "picture", look.checker)
+                codes = display(self.renderer.run(plan), window, view, look.checker)
             data = simplejpeg.encode_jpeg(codes, ask.quality, "RGB", "420" if ask.quality < 90 else "444")
             kept = Drawn(key, data)
             self.jpegs.put(key, kept)
@@ -235,7 +237,7 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
     previewer = Previewer(Path(media), Path(artefacts), cache_bytes)
     # kernels are read from their cache now, not at the first picture; what is not there yet is being compiled elsewhere
     for part in PARTS:
-        if part == "pixels" or ready(part).exists():
+        if part in ("pixels", "rows") or ready(part).exists():
             warm(part)
     gc.freeze()  # what is there now stays: it need not be looked through again and again
     gc.set_threshold(50_000, 20, 50)

@@ -42,7 +42,10 @@ def render_part(
     if form in MOVIES:
         with whole(path) as hidden, MovieWriter(hidden, target_of(shot, scale, form)) as writer:
             for frame in range(first, last + 1):
-                writer.add(pixels_of(frame))
+                if form == "h264" and matte is None:
+                    writer.add_shown(renderer.shown(planner.plan(frame), window))
+                else:
+                    writer.add(pixels_of(frame))
                 tick(frame)
         return
     path.parent.mkdir(parents=True, exist_ok=True)

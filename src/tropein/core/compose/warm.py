@@ -9,15 +9,19 @@ from pathlib import Path
 import numpy as np
 
 from tropein.core.document.effect import EFFECTS
-from tropein.core.effects import run, sampled
+from tropein.core.effects import by_points, run, sampled
 from tropein.core.matte.chroma import Keying, coverage, unmixed
 from tropein.core.matte.fine import fine
 from tropein.core.matte.screen import find
 from tropein.core.raster import blend, colour, yuv
-from tropein.core.raster.coverage import Joining, combine, cut, mix_where
+from tropein.core.raster.coverage import Joining, combine, cut, full, mix_where
+from tropein.core.raster.glow import glowing
 from tropein.core.raster.grain import fractal
-from tropein.core.raster.outline import fill
+from tropein.core.raster.outline import fill, outline_spans
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.rows import coded, grains, lays, loads, registers, samples, tones
+from tropein.core.rows.interpret import perform
+from tropein.core.rows.op import Kernel, Op
 from tropein.core.track.align import align, align_many, correlations, warped, warped_many
 
 
@@ -34,9 +38,6 @@ def ready(part: str) -> Path:
 def _pixels() -> None:
     pixels = np.full((32, 32, 4), 0.5, np.float32)
     a = Picture(pixels, Window(0, 0, 32, 32))
-    for mode in ("normal", "add", "screen", "hue"):
-        blend.lay(a, a, a.window, mode)
-    blend.mix(a, a, 0.5)
     for dtype in (np.uint8, np.uint16):
         codes = colour.to_display(pixels, dtype)
         colour.from_codes(codes, colour.DISPLAY)
@@ -45,9 +46,37 @@ def _pixels() -> None:
     for dtype in (np.uint8, np.uint16):
         yuv.to_linear(yuv.Planes(y.astype(dtype), c.astype(dtype), c.astype(dtype)), colour.DISPLAY)
     yuv.halved(np.zeros((16, 16, 3), np.uint8))
-    for kind, cls in EFFECTS.known().items():
-        run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
+    glowing(a, 0.1, 8.0, 4, pixels[0, 0, :3], 1.0)
     fractal(32, 32, 8)
+
+
+def _rows() -> None:
+    window = Window(0, 0, 32, 32)
+    perform([Op(registers.clear, window, (0,))], window)
+    for module in (loads, registers, samples, coded, lays, tones, grains):
+        for kernel in vars(module).values():
+            if isinstance(kernel, Kernel):
+                _ = kernel.address
+    _ = lays.laying("screen", True).address
+    for kind, cls in EFFECTS.known().items():
+        if (rows := by_points(kind)) is not None:
+            for use in rows(sampled(cls(kind=kind, id="warm"), 0), 1.0, window):
+                _ = use.kernel.address
+    _ = Picture(np.zeros((32, 32, 4), np.float32), window).extent, full(window).spans
+    outline_spans(np.zeros((4, 2)), 0, 1, 0, np.zeros((1, 2), np.int32))
+
+
+def _looks() -> None:
+    """Effects on whole pictures; what less common modes need, and veils with any."""
+    a = Picture(np.full((32, 32, 4), 0.5, np.float32), Window(0, 0, 32, 32))
+    for kind, cls in EFFECTS.known().items():
+        if by_points(kind) is None:
+            run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
+    blend.lay(a, a, a.window, "hue")
+    blend.lay(a, a, a.window)
+    blend.mix(a, a, 0.5)
+    for mode in blend.MODES:
+        _ = lays.laying(mode, True).address
 
 
 def _tracks() -> None:
@@ -78,5 +107,11 @@ def _mattes() -> None:
         unmixed(rgb, screen, coverage(rgb, screen, Keying()), Keying())
 
 
-# what any picture needs; what keys, cut-outs and fine edges need; what following needs
-PARTS: dict[str, Callable[[], None]] = {"pixels": _pixels, "mattes": _mattes, "tracks": _tracks}
+# what any picture needs, apart and row by row; what keys, cut-outs and fine edges need; what following needs; all effects and modes of blending
+PARTS: dict[str, Callable[[], None]] = {
+    "pixels": _pixels,
+    "rows": _rows,
+    "mattes": _mattes,
+    "tracks": _tracks,
+    "looks": _looks,
+}

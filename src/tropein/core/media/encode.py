@@ -100,16 +100,20 @@ class MovieWriter:
     def add(self, pixels: Pixels) -> None:
         """Append a linear premultiplied (h, w, 4) picture; H.264 shows it over black."""
         if self.target.format == "h264":
-            codes = to_display(pixels)
-            cw, ch = self.target.coded
-            h, w = codes.shape[:2]
-            if (cw, ch) != (w, h):
-                codes = cv2.copyMakeBorder(codes, 0, ch - h, 0, cw - w, cv2.BORDER_REPLICATE)
-            frame = av.VideoFrame.from_ndarray(halved(codes), "yuv420p")
-        else:
-            frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le").reformat(
-                format="yuva444p10le", dst_colorspace="ITU709", dst_color_range="MPEG"
-            )
+            self.add_shown(to_display(pixels))
+            return
+        frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le")
+        self._add(frame.reformat(format="yuva444p10le", dst_colorspace="ITU709", dst_color_range="MPEG"))
+
+    def add_shown(self, codes: NDArray[np.uint8]) -> None:
+        """Append a picture (h, w, 3) as it is shown, to a film in H.264."""
+        cw, ch = self.target.coded
+        h, w = codes.shape[:2]
+        if (cw, ch) != (w, h):
+            codes = cv2.copyMakeBorder(codes, 0, ch - h, 0, cw - w, cv2.BORDER_REPLICATE)
+        self._add(av.VideoFrame.from_ndarray(halved(codes), "yuv420p"))
+
+    def _add(self, frame: av.VideoFrame) -> None:
         frame.color_primaries, frame.color_trc = 1, 1  # Rec.709; ProRes writes them into every picture
         frame.pts, frame.time_base = self._count, 1 / self.target.rate
         self._count += 1

@@ -8,7 +8,6 @@ from tropein.core.raster.srgb import light, shown
 from tropein.core.rows.op import PLANES, Kernel, at, carray
 
 f = np.float32
-TINY = f(1e-6)
 
 
 @Kernel
@@ -34,14 +33,6 @@ def clear_around(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ig
     for c in range(4):
         a[d + c, x0:first] = f(0)
         a[d + c, last:x1] = f(0)
-
-
-@Kernel
-def flat(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
-    """numbers[0:4] everywhere in register ints[0]."""
-    a, d, n = carray(row, (PLANES, width)), carray(ints, 1)[0] * 4, carray(numbers, 4)
-    for c in range(4):
-        a[d + c, x0:x1] = n[c]
 
 
 @Kernel
@@ -109,25 +100,3 @@ def decode(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
         o = a[d + c, x0:x1]
         for i in range(o.size):
             o[i] = light(max(o[i], f(0)))
-
-
-@Kernel
-def straighten(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
-    """Register ints[0] by its coverage."""
-    a, d = carray(row, (PLANES, width)), carray(ints, 1)[0] * 4
-    cover = a[d + 3, x0:x1]
-    for c in range(3):
-        o = a[d + c, x0:x1]
-        for i in range(o.size):
-            o[i] /= max(cover[i], TINY)
-
-
-@Kernel
-def uncover(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
-    """Register ints[0] times its coverage."""
-    a, d = carray(row, (PLANES, width)), carray(ints, 1)[0] * 4
-    cover = a[d + 3, x0:x1]
-    for c in range(3):
-        o = a[d + c, x0:x1]
-        for i in range(o.size):
-            o[i] *= cover[i]
