@@ -45,7 +45,7 @@ def _bright(pixels, weights, threshold, n, y0, x0, on, out):  # type: ignore[no-
 
 def reduction(sigma_px: float) -> int:
     """By which power of two a picture can be reduced before a blur of this size."""
-    return 1 if sigma_px < 2.5 else 2 ** int(math.log2(sigma_px / 1.25))
+    return 1 if sigma_px < 3 else 2 ** int(math.log2(sigma_px / 1.5))
 
 
 def _spread(level: Pixels, n: int, sigmas: list[float], border: int) -> Pixels:
