@@ -8,21 +8,17 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
-import tempfile
 import time
-from pathlib import Path
 from statistics import median
 
-from demo.seed import SHOTS, seed
+from demo.seed import SHOTS
 
-from launch import postgres
-from tropein.app.jobs.context import WorkContext, make
+from bench.place import demo_place
+from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.kind import start
 from tropein.app.jobs.work.render import Render
-from tropein.app.settings import Settings
 from tropein.app.store import runs, shots
-from tropein.app.store.database import migrate, transaction
-from tropein.app.store.settings import claim_home
+from tropein.app.store.database import transaction
 
 ROUNDS = 2
 WAYS = {"1 worker, 1 slot": (1, 1), "1 worker, 2 slots": (1, 2), "2 workers, 1 slot": (2, 1)}
@@ -55,30 +51,18 @@ def rendered(context: WorkContext, shot_id: str, workers: int, slots: int) -> fl
 
 def main(name: str) -> None:
     upto = [shot[0] for shot in SHOTS].index(name) + 1
-    with tempfile.TemporaryDirectory() as folder:
-        server = postgres.start(Path(folder) / "pg", fast_and_loose=True)
-        try:
-            postgres.ensure_database(server)
-            context = make(Settings(home=Path(folder) / "home", database=server.url(), cache_bytes=256 << 20))
-            migrate(context.engine)
-            context.settings.home.mkdir(exist_ok=True)
-            with transaction(context.engine) as session:
-                claim_home(session, context.settings.home)
-            seed(context, lambda words: None, shots=upto)
-            with transaction(context.engine) as session:
-                shot = next(row.id for row in shots.all_shots(session) if row.name == name)
-            taken: dict[str, list[float]] = {way: [] for way in WAYS}
-            for _ in range(ROUNDS):
-                for way, (workers, slots) in WAYS.items():
-                    taken[way].append(rendered(context, shot, workers, slots))
-            one = median(taken["1 worker, 1 slot"])
-            for way, seconds in taken.items():
-                sys.stdout.write(
-                    f"{way:18} {median(seconds):6.1f} s   {one / median(seconds):.2f}x   {72 / median(seconds):.1f} frames a second\n"
-                )
-            context.engine.dispose()
-        finally:
-            postgres.stop(server)
+    with demo_place(upto) as context:
+        with transaction(context.engine) as session:
+            shot = next(row.id for row in shots.all_shots(session) if row.name == name)
+        taken: dict[str, list[float]] = {way: [] for way in WAYS}
+        for _ in range(ROUNDS):
+            for way, (workers, slots) in WAYS.items():
+                taken[way].append(rendered(context, shot, workers, slots))
+    one = median(taken["1 worker, 1 slot"])
+    for way, seconds in taken.items():
+        sys.stdout.write(
+            f"{way:18} {median(seconds):6.1f} s   {one / median(seconds):.2f}x   {72 / median(seconds):.1f} frames a second\n"
+        )
 
 
 if __name__ == "__main__":

@@ -212,33 +212,56 @@ class Stacked(Plain):
         return here
 
 
+def _follows(step: Step) -> bool:
+    """Whether all that was done to a step's first input to become its second is done row by row."""
+    at, first = step.inputs[1], step.inputs[0].key
+    while at.form is not None and not at.form.cheap and at.inputs:
+        at = at.inputs[0]
+        if at.key == first:
+            return True
+    return False
+
+
 @dataclass(frozen=True)
-class Veiled(Plain):
+class Veiled:
     """A picture and what became of it, mixed; inputs: the picture, what became of it, and where, if not everywhere."""
 
     share: float
+    cheap = False
 
     def asks(self, step: Step) -> Sequence[Step]:
-        return step.inputs[1:] if self._follows(step) else step.inputs
+        return step.inputs[1:] if _follows(step) else step.inputs
 
     def made(self, run: Run, step: Step, register: int) -> Held:
         under, changed = step.inputs[:2]
         limit = run.result(step.inputs[2]) if len(step.inputs) > 2 else None
         here = run.linear(run.made(under, register))
-        if not self._follows(step):
+        if not _follows(step):
             return run.mixed(here, run.made(changed, register + 1), self.share, limit)
         with run.having(under, run.limited(here, limit)):
             became = run.made(changed, register + 1)
         return run.mixed(here, became, self.share, limit, changed=True)
 
-    def _follows(self, step: Step) -> bool:
-        """Whether all that was done to the picture is done row by row."""
-        at, under = step.inputs[1], step.inputs[0].key
-        while at.form is not None and not at.form.cheap and at.inputs:
-            at = at.inputs[0]
-            if at.key == under:
-                return True
-        return False
+
+@dataclass(frozen=True)
+class Blended:
+    """A picture and what became of it, blended; inputs as in Veiled."""
+
+    mode: str
+    display: bool
+    cheap = False
+
+    def asks(self, step: Step) -> Sequence[Step]:
+        return step.inputs[1:] if _follows(step) else step.inputs
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        under, changed = step.inputs
+        here = run.linear(run.made(under, register))
+        if not _follows(step):
+            return run.blended(here, run.made(changed, register + 1), self.mode, self.display)
+        with run.having(under, here):
+            became = run.made(changed, register + 1)
+        return run.blended(here, became, self.mode, self.display)
 
 
 @dataclass(frozen=True)

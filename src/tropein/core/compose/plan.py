@@ -11,7 +11,7 @@ import numpy as np
 
 from tropein.core.animate.sample import sample
 from tropein.core.compose.between import by_motion
-from tropein.core.compose.forms import SAME_SCALE, CutBy, Mixed, Placed, Pointwise, Read, Stacked, Veiled
+from tropein.core.compose.forms import SAME_SCALE, Blended, CutBy, Mixed, Placed, Pointwise, Read, Stacked, Veiled
 from tropein.core.compose.making import Making, MeetingOf
 from tropein.core.compose.mattes import Mattes, as_picture
 from tropein.core.compose.pictures import Cutouts, no_cutouts
@@ -391,7 +391,7 @@ class Planner:
             return under
         if layer.blend != "normal":
             how = (layer.blend, self.shot.blend_in == "display")
-            changed = step("veil-blend", how, (under, changed), lambda a, b: blend.within(a, b, *how))
+            changed = step("veil-blend", how, (under, changed), lambda a, b: blend.within(a, b, *how), Blended(*how))
         where = self._covered(layer, layer.cuts, frame)
         if where is not None:
             return step(

@@ -20,10 +20,11 @@ from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Extent, Picture, Window, nothing
 from tropein.core.rows import loads, registers
 from tropein.core.rows.interpret import perform
+from tropein.core.rows.lays import laying
 from tropein.core.rows.op import REGISTERS, Kernel, Op
 from tropein.core.rows.points import Use
 
-DEEPEST = REGISTERS - 2  # a step may need the register after its own
+DEEPEST = REGISTERS - 2  # a step may need the two registers after its own
 
 
 class Results(Protocol):
@@ -122,11 +123,12 @@ class Run:
     @contextmanager
     def having(self, step: Step, here: Held) -> Iterator[None]:
         """Within, a step's picture is already there."""
-        self._having[step.key] = here
+        before = self._having
+        self._having = {**before, step.key: here}
         try:
             yield
         finally:
-            del self._having[step.key]
+            self._having = before
 
     # --- operations
 
@@ -200,6 +202,20 @@ class Run:
             ints = (here.register, other.register, *at, int(opaque))
             self.add(other.op(registers.mix_where, ints, (share,), (plane,)))
         return replace(here, opaque=opaque)
+
+    def blended(self, here: Held, other: Held, mode: str, display: bool) -> Held:
+        """Another register blended with the first one where that is, both as if they covered wholly. The register after both is free."""
+        here, other = self.linear(here), self.widened(self.linear(other), here.window).within(here.window)
+        if here.window.empty:
+            return here
+        cover = None if here.opaque else self.copied(here, other.register + 1)
+        for one in (here, other):
+            if not one.opaque:
+                self.add(one.op(registers.wholly, (one.register,)))
+        self.add(here.op(laying(mode, display), (here.register, other.register, 1), (1.0,)))
+        if cover is not None:
+            self.add(here.op(registers.covered, (here.register, cover.register)))
+        return here
 
     def widened(self, here: Held, window: Window) -> Held:
         """The same with nothing around it, as far as both windows reach."""

@@ -100,3 +100,30 @@ def decode(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
         o = a[d + c, x0:x1]
         for i in range(o.size):
             o[i] = light(max(o[i], f(0)))
+
+
+@Kernel
+def wholly(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
+    """Register ints[0] as if it covered wholly: straight, and opaque."""
+    a, d = carray(row, (PLANES, width)), carray(ints, 1)[0] * 4
+    cover = a[d + 3, x0:x1]
+    for c in range(3):
+        o = a[d + c, x0:x1]
+        for i in range(o.size):
+            o[i] /= max(cover[i], f(1e-6))
+    for i in range(cover.size):
+        cover[i] = f(1)
+
+
+@Kernel
+def covered(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
+    """Register ints[0] with the coverage of ints[1]."""
+    a, k = carray(row, (PLANES, width)), carray(ints, 2)
+    cover = a[k[1] * 4 + 3, x0:x1]
+    for c in range(3):
+        o = a[k[0] * 4 + c, x0:x1]
+        for i in range(o.size):
+            o[i] *= cover[i]
+    o = a[k[0] * 4 + 3, x0:x1]
+    for i in range(o.size):
+        o[i] = cover[i]
