@@ -128,6 +128,10 @@ def layers(draw: Any, i: int) -> dict[str, Any]:
         place = {"position": still([box.width / 2 + draw(st.integers(-9, 9)), box.height / 2])}
     elif draw(st.booleans()):
         place = {"corners": still([[10, 8], [80, 3], [90, 60], [-5, 50]])}
+    if draw(st.integers(0, 3)) == 0:
+        x, y = place.get("position", still([40.0, 30.0]))["value"]
+        ends = [{"frame": 0, "value": [x, y]}, {"frame": 8, "value": [x + 40, y + 9]}]
+        place |= {"position": {"value": [x, y], "keys": ends}, "motion_blur": True}
     kind = draw(st.sampled_from(["footage", "footage", "footage", "veil", "fill"]))
     look = draw(st.lists(effects(), max_size=2 if kind != "veil" else 3))
     content = {
@@ -188,6 +192,9 @@ def seen_exactly(
     u, v = (np.nan_to_num(np.clip(c / z, -999, 9999), nan=-999.0) for c in (u, v))
     iu, iv = np.floor(u).astype(int), np.floor(v).astype(int)
     weights = samples.weights(samples.PARTS)[1]
+    if flags == cv2.INTER_LINEAR:
+        weights, t = np.zeros_like(weights), np.linspace(0, 1, samples.PARTS + 1)
+        weights[:, 1], weights[:, 2] = 1 - t, t
     wu, wv = (weights[np.floor((c - np.floor(c)) * samples.PARTS + 0.5).astype(int)] for c in (u, v))
     h, w = pixels.shape[:2]
     out = np.zeros((size[1], size[0], 4))

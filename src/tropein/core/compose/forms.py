@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import reduce
 from hashlib import blake2b
 from typing import TYPE_CHECKING, Any, Protocol
 
@@ -17,12 +18,11 @@ from tropein.core.raster.blend import Laying
 from tropein.core.raster.outline import outline_spans
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
-from tropein.core.rows import samples
-from tropein.core.rows.lays import laying
+from tropein.core.rows import lays, registers, samples
 from tropein.core.rows.op import Op
 
 if TYPE_CHECKING:
-    from tropein.core.compose.runs import Held, Run
+    from tropein.core.compose.runs import Held, Mark, Run
 
 
 class Form(Protocol):
@@ -78,36 +78,54 @@ class Placed(Plain):
     edge: Edge
 
     def made(self, run: Run, step: Step, register: int) -> Held:
-        move = self.moves[0]
-        if len(self.moves) > 1 or move.bending is not None:
-            return run.loaded(step.make(run.result(step.inputs[0])), register)
-        shift = warps.whole_shift(move.matrix)
-        own = step.inputs[0]
-        if shift is not None and self.edge == "nothing" and (shift == (0, 0) or isinstance(own.form, Read)):
-            if shift == (0, 0) or run.cached(own.key) is not None:
-                here = (
-                    run.made(own, register) if shift == (0, 0) else run.loaded(run.result(own).moved(*shift), register)
-                )
-            else:
-                assert isinstance(own.form, Read)
-                here = own.form.moved(run, own, register, shift)
-            return here.within(self.frame)
-        picture: Picture = run.result(step.inputs[0])
+        own, still = step.inputs[0], len(self.moves) == 1
+        if any(m.bending is not None for m in self.moves) or not (still or self.edge == "nothing"):
+            return run.loaded(step.make(run.result(own)), register)
+        if not still:
+            return self._blurred(run, own, register)
+        shift = warps.whole_shift(self.moves[0].matrix)
+        if shift is None:
+            return self._seen(run, own, self.moves[0], register, self.quality == "final")
+        if self.edge != "nothing":
+            return run.loaded(step.make(run.result(own)), register)
+        if shift == (0, 0):
+            return run.made(own, register).within(self.frame)
+        if isinstance(own.form, Read) and run.cached(own.key) is None:
+            return own.form.moved(run, own, register, shift).within(self.frame)
+        return run.loaded(run.result(own).moved(*shift), register).within(self.frame)
+
+    def _seen(self, run: Run, own: Step, move: Move, register: int, bicubic: bool) -> Held:
+        """The picture through one move."""
+        picture: Picture = run.result(own)
         target = warps.landing(picture, move, self.frame, self.edge)
-        if target.empty or shift is not None:
-            return run.loaded(step.make(picture), register)
+        if target.empty:
+            return run.held(register, target, False)
         pixels, to_frame = picture.pixels, move.matrix @ translation(picture.window.x0, picture.window.y0)
         n = warps.reduction(move.matrix, picture.window)
         if n > 1:
-            pixels = run.kept(f"{step.inputs[0].key}/{n}{self.edge}", lambda: warps.reduced(pixels, n, self.edge))
+            pixels = run.kept(f"{own.key}/{n}{self.edge}", lambda: warps.reduced(pixels, n, self.edge))
             to_frame = to_frame @ scaling(n, n)
         h, w = pixels.shape[:2]
         spans = _spans(to_frame, w, h, target) if self.edge == "nothing" else None
         matrix = np.ascontiguousarray(np.linalg.inv(to_frame))
-        ints = (register, w, h, EDGES.index(self.edge), int(self.quality == "final"), samples.PARTS)
+        ints = (register, w, h, EDGES.index(self.edge), int(bicubic), samples.PARTS)
         arrays = (np.ascontiguousarray(pixels), matrix, *samples.weights(samples.PARTS))
         run.add(Op(samples.sample, target, ints, (), arrays, spans, target.y0))
         return run.held(register, target, False, spans)
+
+    def _blurred(self, run: Run, own: Step, register: int) -> Held:
+        """The mean of the picture through all moves: blurred anyway, so that bilinear is enough."""
+        picture: Picture = run.result(own)
+        targets = [warps.landing(picture, move, self.frame, self.edge) for move in self.moves]
+        window = reduce(Window.join, targets)
+        if window.empty:
+            return run.held(register, window, False)
+        run.add(Op(registers.clear, window, (register,)))
+        for move in self.moves:
+            part = self._seen(run, own, move, register + 1, bicubic=False)
+            if not part.window.empty:
+                run.add(part.op(lays.add, (register, register + 1), (1 / len(self.moves),)))
+        return run.held(register, window, False)
 
 
 EDGES = ("nothing", "mirror", "repeat")
@@ -173,18 +191,18 @@ class Stacked(Plain):
     frame: Window
 
     def made(self, run: Run, step: Step, register: int) -> Held:
-        under, overs = step.inputs[0], step.inputs[1:]
+        under, overs, begun = step.inputs[0], step.inputs[1:], run.mark()
         keys = self._keys(under, overs)
         first, keep = run.resumed(keys[:-1])
         here = run.loaded(run.cached(keys[first]), register) if first else run.made(under, register)
         here = here.within(self.frame)
         with run.inside(keep is not None):
             for i in range(first, keep or 0):
-                here = self._laid(run, here, overs[i], self.layings[i], register)
+                here = self._laid(run, here, overs[i], self.layings[i], register, begun)
         if keep is not None:
             here = run.keep(keys[keep], run.linear(here))
         for i in range(keep or first, len(overs)):
-            here = self._laid(run, here, overs[i], self.layings[i], register)
+            here = self._laid(run, here, overs[i], self.layings[i], register, begun)
         return here
 
     def _keys(self, under: Step, overs: Sequence[Step]) -> list[str]:
@@ -196,19 +214,21 @@ class Stacked(Plain):
             keys.append(digest.hexdigest())
         return keys
 
-    def _laid(self, run: Run, here: Held, over: Step, how: Laying, register: int) -> Held:
+    def _laid(self, run: Run, here: Held, over: Step, how: Laying, register: int, begun: Mark) -> Held:
         if how.opacity <= 0:
             return here
         if here.window.empty and how == Laying():
             return run.made(over, register).within(self.frame)  # the plate, most often
+        before = run.mark()
         laid = run.linear(run.made(over, register + 1)).within(self.frame)
         if laid.window.empty:
             return here
         if how == Laying() and laid.opaque and laid.window.meet(here.window) == here.window:
+            run.forget(begun, before)  # what it hides need not be drawn
             return run.copied(laid, register)
         here = run.widened(run.linear(here), laid.window)
         ints = (register, register + 1, int(here.opaque))
-        run.add(laid.op(laying(how.mode, self.display), ints, (how.opacity,)))
+        run.add(laid.op(lays.laying(how.mode, self.display), ints, (how.opacity,)))
         return here
 
 

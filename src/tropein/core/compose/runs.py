@@ -24,6 +24,7 @@ from tropein.core.rows.lays import laying
 from tropein.core.rows.op import REGISTERS, Kernel, Op
 from tropein.core.rows.points import Use
 
+Mark = tuple[int, int]  # operations, and pictures that are kept
 DEEPEST = REGISTERS - 2  # a step may need the two registers after its own
 
 
@@ -134,6 +135,15 @@ class Run:
 
     def add(self, op: Op) -> None:
         self.ops.append(op)
+
+    def mark(self) -> Mark:
+        """How far it has come."""
+        return len(self.ops), len(self.keeps)
+
+    def forget(self, since: Mark, until: Mark) -> None:
+        """Leave out what was added between two marks, if nothing of it is kept."""
+        if since[1] == until[1]:
+            del self.ops[since[0] : until[0]]
 
     def held(self, register: int, window: Window, opaque: bool, spans: NDArray[np.int32] | None = None) -> Held:
         return Held(register, window, opaque, spans, window.y0)

@@ -10,12 +10,11 @@ import numpy as np
 from tropein.core.raster.picture import Window
 from tropein.core.rows.op import ARRAYS, INTS, NUMBERS, PLANES, Op, at, call, carray
 
-STRIP = 16  # rows a thread takes at a time
+STRIP = 16  # rows a thread takes at a time: each takes every second strip, or third ...
 
 
 @nb.njit(nogil=True, error_model="numpy")
-def _rows(first, last, address, window, numbers, ints, arrays, spans, width, x):  # type: ignore[no-untyped-def]
-    registers = np.zeros(PLANES * width, np.float32)
+def _rows(registers, first, last, address, window, numbers, ints, arrays, spans, width, x):  # type: ignore[no-untyped-def]
     row = registers.ctypes.data
     for y in range(first, last):
         for k in range(address.size):
@@ -33,13 +32,13 @@ def _rows(first, last, address, window, numbers, ints, arrays, spans, width, x):
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _strips(address, window, numbers, ints, arrays, spans, width, x, top, bottom):  # type: ignore[no-untyped-def]
-    done = np.empty(
-        (bottom - top + STRIP - 1) // STRIP, np.float32
-    )  # a loop that stores nothing would not be shared out
-    for s in nb.prange(done.size):
-        first = top + s * STRIP
-        done[s] = _rows(first, min(bottom, first + STRIP), address, window, numbers, ints, arrays, spans, width, x)
+def _strips(address, window, numbers, ints, arrays, spans, width, x, top, bottom, threads):  # type: ignore[no-untyped-def]
+    done = np.empty(threads, np.float32)  # what stores nothing is not shared out
+    registers = np.zeros((threads, PLANES * width), np.float32)
+    for t in nb.prange(threads):
+        for first in range(top + t * STRIP, bottom, threads * STRIP):
+            last = min(bottom, first + STRIP)
+            done[t] = _rows(registers[t], first, last, address, window, numbers, ints, arrays, spans, width, x)
     return done
 
 
@@ -62,4 +61,5 @@ def perform(ops: Sequence[Op], region: Window) -> None:
         if op.spans is not None:
             spans[k] = op.spans.ctypes.data, op.spans_from
     width = -(-region.width // 16) * 16 + 16  # rows of registers do not begin at like addresses of pages
-    _strips(address, window, numbers, ints, arrays, spans, width, region.x0, region.y0, region.y1)
+    threads = min(nb.get_num_threads(), -(-region.height // STRIP))
+    _strips(address, window, numbers, ints, arrays, spans, width, region.x0, region.y0, region.y1, threads)
