@@ -15,8 +15,12 @@ import av
 import numpy as np
 import pytest
 from fastapi.testclient import TestClient
+from procrastinate import App
+from procrastinate.testing import InMemoryConnector
 
 from tests.conftest import moving_frames, write_clip
+from tropein.app.jobs.queue import NAMESPACE
+from tropein.app.jobs.tasks import tasks
 from tropein.app.settings import Settings
 
 STALLED_S = 2.0
@@ -198,3 +202,10 @@ def test_previews_come_over_the_socket_newest_first(client: TestClient, worker: 
     assert len(pixel["display"]) == 3 and len(pixel["linear"]) == 4
     assert client.get(f"/api/shots/{shot}/frame/3.jpg?width=64").content[:2] == b"\xff\xd8"
     assert client.get("/api/shots/none/frame/3.jpg").status_code == 404
+
+
+def test_a_worker_whose_database_was_away_knows_its_tasks_still() -> None:
+    for _ in range(3):  # each connection is an application of its own
+        app = App(connector=InMemoryConnector())
+        app.add_tasks_from(tasks(), namespace=NAMESPACE)
+        assert {f"{NAMESPACE}:part", f"{NAMESPACE}:finish", f"{NAMESPACE}:render"} <= set(app.tasks)

@@ -255,9 +255,12 @@ def with_kinds(folder: Path) -> dict[str, str]:
     ours, theirs = Path(os.environ.get("NUMBA_CACHE_DIR", "none")), folder / "numba"
     if ours.is_dir():
         shutil.copytree(ours, theirs)
-    for room in (ROOT / "src").rglob("*/"):  # compiled kernels are kept by where their source lies
+    rooms = {room: folder / "src" / room.relative_to(ROOT / "src") for room in (ROOT / "src").rglob("*/")}
+    for room, copy in {
+        **rooms,
+        ours / "rows": theirs / "rows",
+    }.items():  # compiled kernels are kept by where their source lies
         compiled = ours / _CacheLocator.get_suitable_cache_subpath(str(room / "a.py"))
-        copy = folder / "src" / room.relative_to(ROOT / "src")
         if compiled.is_dir():
             shutil.copytree(compiled, theirs / _CacheLocator.get_suitable_cache_subpath(str(copy / "a.py")))
     return {"PYTHONPATH": os.pathsep.join([str(folder / "src"), str(ROOT)]), "NUMBA_CACHE_DIR": str(theirs)}

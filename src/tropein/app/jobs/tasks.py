@@ -17,7 +17,6 @@ from tropein.app.store.models import RunRow
 from tropein.core.errors import Cancelled, TropeinError
 
 log = logging.getLogger(__name__)
-tasks = Blueprint()
 
 
 def whole_run(run_id: str) -> None:
@@ -61,19 +60,23 @@ def work_of(run_id: str) -> WorkBase | None:
         return None if row is None else of_row(row)
 
 
-for kind in WORKS.known():
-    tasks.task(name=kind, retry=RETRY)(whole_run)
-
-
-@tasks.task(name="part", retry=RETRY)
 def part_task(run_id: str, number: int) -> None:
     work = work_of(run_id)
     if work is not None:
         closing(run_id, lambda: work.part(here(), run_id, number))
 
 
-@tasks.task(name="finish", retry=RETRY)
 def finish_task(run_id: str) -> None:
     work = work_of(run_id)
     if work is not None:
         closing(run_id, lambda: work.finish(here(), run_id))
+
+
+def tasks() -> Blueprint:
+    """All of them. An application takes them for itself and gives them its own names: one that comes after a lost connection needs others."""
+    made = Blueprint()
+    for kind in WORKS.known():
+        made.task(name=kind, retry=RETRY)(whole_run)
+    made.task(name="part", retry=RETRY)(part_task)
+    made.task(name="finish", retry=RETRY)(finish_task)
+    return made

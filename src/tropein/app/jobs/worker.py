@@ -69,7 +69,7 @@ async def run(slots: int, patient: bool = False) -> None:
 async def _until(stop: asyncio.Event, slots: int, context: WorkContext) -> None:
     stalled = float(os.environ.get("TROPEIN_STALLED_S", STALLED_S))
     app = worker_app(address.conninfo(context.settings.database))
-    app.add_tasks_from(tasks, namespace=NAMESPACE)
+    app.add_tasks_from(tasks(), namespace=NAMESPACE)
     async with app.open_async():
         worker = Worker(
             app, queues=["work"], concurrency=slots, wait=True, shutdown_graceful_timeout=STOP_S, delete_jobs="successful",
