@@ -15,6 +15,7 @@ from tropein.core.compose.step import Step
 from tropein.core.effects import by_points
 from tropein.core.raster import warp as warps
 from tropein.core.raster.blend import Laying
+from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.outline import outline_spans
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
@@ -129,8 +130,6 @@ class Placed(Plain):
 
 
 EDGES = ("nothing", "mirror", "repeat")
-
-
 REACH = 2.0  # so far beyond a picture's edge a pixel still counts
 
 
@@ -242,46 +241,45 @@ def _follows(step: Step) -> bool:
     return False
 
 
-@dataclass(frozen=True)
-class Veiled:
-    """A picture and what became of it, mixed; inputs: the picture, what became of it, and where, if not everywhere."""
+class OfWhatWas:
+    """What a picture and what became of it give together; inputs: the picture, and what became of it."""
 
-    share: float
     cheap = False
 
     def asks(self, step: Step) -> Sequence[Step]:
         return step.inputs[1:] if _follows(step) else step.inputs
 
-    def made(self, run: Run, step: Step, register: int) -> Held:
+    def both(self, run: Run, step: Step, register: int, limit: Coverage | None = None) -> tuple[Held, Held]:
+        """The picture, and in the next register what became of it, where that matters."""
         under, changed = step.inputs[:2]
-        limit = run.result(step.inputs[2]) if len(step.inputs) > 2 else None
         here = run.linear(run.made(under, register))
         if not _follows(step):
-            return run.mixed(here, run.made(changed, register + 1), self.share, limit)
+            return here, run.made(changed, register + 1)
         with run.having(under, run.limited(here, limit)):
-            became = run.made(changed, register + 1)
-        return run.mixed(here, became, self.share, limit, changed=True)
+            return here, run.made(changed, register + 1)
 
 
 @dataclass(frozen=True)
-class Blended:
-    """A picture and what became of it, blended; inputs as in Veiled."""
+class Veiled(OfWhatWas):
+    """Mixed; a third input says where, if not everywhere."""
+
+    share: float
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        limit = run.result(step.inputs[2]) if len(step.inputs) > 2 else None
+        here, became = self.both(run, step, register, limit)
+        return run.mixed(here, became, self.share, limit, changed=_follows(step))
+
+
+@dataclass(frozen=True)
+class Blended(OfWhatWas):
+    """Blended."""
 
     mode: str
     display: bool
-    cheap = False
-
-    def asks(self, step: Step) -> Sequence[Step]:
-        return step.inputs[1:] if _follows(step) else step.inputs
 
     def made(self, run: Run, step: Step, register: int) -> Held:
-        under, changed = step.inputs
-        here = run.linear(run.made(under, register))
-        if not _follows(step):
-            return run.blended(here, run.made(changed, register + 1), self.mode, self.display)
-        with run.having(under, here):
-            became = run.made(changed, register + 1)
-        return run.blended(here, became, self.mode, self.display)
+        return run.blended(*self.both(run, step, register), self.mode, self.display)
 
 
 @dataclass(frozen=True)

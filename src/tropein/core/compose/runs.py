@@ -29,7 +29,7 @@ DEEPEST = REGISTERS - 2  # a step may need the two registers after its own
 
 
 class Results(Protocol):
-    """What a run is given: see render.Making."""
+    """What a run is given: see render.py."""
 
     def result(self, step: Step) -> Any: ...
     def known(self, key: str) -> Any | None: ...

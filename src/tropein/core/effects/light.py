@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
+import numba as nb
 import numpy as np
 from pydantic import ConfigDict
 
@@ -23,27 +24,28 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     )  # fmt: skip
 
 
-def pool(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
+@nb.njit(inline="always")
+def _fall(x, y, n):  # type: ignore[no-untyped-def]
+    """From the centre to a pixel, in the light's own space, and how much of the light gets there."""
     zero, one = np.float32(0), np.float32(1)
     w = one / (n[6] * x + n[7] * y + n[8])
     dx = (n[0] * x + n[1] * y + n[2]) * w - n[9]
     dy = (n[3] * x + n[4] * y + n[5]) * w - n[10]
     t = min(max((n[11] - np.sqrt(dx * dx + dy * dy)) * n[12], zero), one)
-    fall = t * t * (np.float32(3) - np.float32(2) * t)
+    return dx, dy, t * t * (np.float32(3) - np.float32(2) * t)
+
+
+def pool(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
+    _, _, fall = _fall(x, y, n)
     return r * (n[13] + n[14] * fall), g * (n[13] + n[15] * fall), b * (n[13] + n[16] * fall)
 
 
 def cone(r, g, b, a, x, y, n):  # type: ignore[no-untyped-def]
-    zero, one = np.float32(0), np.float32(1)
-    w = one / (n[6] * x + n[7] * y + n[8])
-    dx = (n[0] * x + n[1] * y + n[2]) * w - n[9]
-    dy = (n[3] * x + n[4] * y + n[5]) * w - n[10]
-    t = min(max((n[11] - np.sqrt(dx * dx + dy * dy)) * n[12], zero), one)
-    fall = t * t * (np.float32(3) - np.float32(2) * t)
-    if fall > zero:
+    dx, dy, fall = _fall(x, y, n)
+    if fall > np.float32(0):
         off = abs(np.float32(math.atan2(dy, dx)) - n[17])
         off = min(off, np.float32(2 * math.pi) - off)
-        edge = min(max((n[18] + n[19] - off) * n[20], zero), one)
+        edge = min(max((n[18] + n[19] - off) * n[20], np.float32(0)), np.float32(1))
         fall *= edge * edge * (np.float32(3) - np.float32(2) * edge)
     return r * (n[13] + n[14] * fall), g * (n[13] + n[15] * fall), b * (n[13] + n[16] * fall)
 
