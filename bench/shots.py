@@ -11,8 +11,8 @@ import time
 from statistics import median
 
 import numpy as np
+from demo.place import demo_place
 
-from bench.place import demo_place
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
 from tropein.app.store.database import transaction

@@ -11,9 +11,9 @@ import sys
 import time
 from statistics import median
 
+from demo.place import demo_place
 from demo.seed import SHOTS
 
-from bench.place import demo_place
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.kind import start
 from tropein.app.jobs.work.render import Render

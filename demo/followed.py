@@ -9,7 +9,6 @@ import argparse
 import gzip
 import json
 import sys
-import tempfile
 from hashlib import sha256
 from pathlib import Path
 
@@ -49,12 +48,8 @@ def keep(footage: Footage, track: Track, file: FileBase) -> None:
 
 def main(again: bool) -> int:
     """Set the demo up in a database of its own, following what is not kept, or all of it."""
-    from demo.seed import seed
+    from demo.place import demo_place
     from demo.shots import common
-    from launch import postgres
-    from tropein.app.jobs.context import make
-    from tropein.app.settings import Settings
-    from tropein.app.store.database import migrate
 
     found: set[Path] = set()
 
@@ -69,16 +64,8 @@ def main(again: bool) -> int:
         return file
 
     common.followed = follow
-    with tempfile.TemporaryDirectory() as folder:
-        server = postgres.start(Path(folder) / "pg", fast_and_loose=True)
-        try:
-            postgres.ensure_database(server)
-            context = make(Settings(home=Path(folder) / "home", database=server.url(), cache_bytes=256 << 20))
-            migrate(context.engine)
-            seed(context, lambda text: sys.stdout.write(f"  {text}\n"))
-            context.engine.dispose()
-        finally:
-            postgres.stop(server)
+    with demo_place(say=lambda words: sys.stdout.write(f"  {words}\n")):
+        pass
     for old in set(KEPT.glob("*.json.gz")) - found:
         old.unlink()
     return 0
