@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -57,7 +58,7 @@ class Camera:
 
     def depth(self, point: Array) -> float:
         """How far before the camera a point (3,) lies."""
-        return float((self.pose @ np.r_[point, 1])[2])
+        return float(self.pose[2, :3] @ point + self.pose[2, 3])
 
 
 def standing(size: tuple[int, int]) -> Camera:
@@ -89,13 +90,13 @@ def at(path: Path, frame: float) -> Camera | None:
 
 def placed(position: Array, turn_deg: Array) -> Array:
     """A 4x4 model: turned about x, then y, then z, then moved."""
-    model = np.eye(4)
-    for axis, degrees in enumerate(turn_deg):
-        c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
-        i, j = ((1, 2), (2, 0), (0, 1))[axis]
-        step = np.eye(4)
-        step[i, i] = step[j, j] = c
-        step[i, j], step[j, i] = -s, s
-        model = step @ model
-    model[:3, 3] = position
-    return model
+    (a, b, c), (x, y, z) = np.radians(turn_deg).tolist(), np.asarray(position).tolist()
+    ca, sa, cb, sb, cc, sc = math.cos(a), math.sin(a), math.cos(b), math.sin(b), math.cos(c), math.sin(c)
+    return np.array(
+        [
+            [cc * cb, cc * sb * sa - sc * ca, cc * sb * ca + sc * sa, x],
+            [sc * cb, sc * sb * sa + cc * ca, sc * sb * ca - cc * sa, y],
+            [-sb, cb * sa, cb * ca, z],
+            [0.0, 0.0, 0.0, 1.0],
+        ]
+    )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -30,9 +31,9 @@ class Path:
     def at(self, frame: float, steady: float = 0.0, gaps: str = "bridge") -> NDArray[np.float64] | None:
         """(k, 2) points at a (sub-)frame; lost stretches are bridged straight, held, or coasted through with the speed at
         their ends; ends hold, or coast on. None: nothing to follow, or `gaps` is "hide" and the track is lost there."""
-        if not self.good.any():
+        frames, points = self._seen
+        if not len(frames):
             return None
-        frames, points = self.frames[self.good], self.points[self.good]
         if gaps == "hide":
             near = int(np.argmin(np.abs(self.frames - frame)))
             if not self.good[near] or abs(self.frames[near] - frame) > 1:
@@ -51,7 +52,12 @@ class Path:
             every = np.arange(frames[0], frames[-1] + 1)
             dense = np.stack([np.interp(every, frames, column) for column in flat.T], 1)
             frames, flat = every, gaussian_filter1d(dense, steady, axis=0, mode="nearest")
-        return np.array([np.interp(frame, frames, column) for column in flat.T]).reshape(-1, 2)
+        return _between(frame, frames, flat).reshape(-1, 2)
+
+    @cached_property
+    def _seen(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Frames and points of where the track is not lost."""
+        return self.frames[self.good], self.points[self.good]
 
     def moved(self, frame: float, reference: float, steady: float = 0.0, gaps: str = "bridge") -> Matrix | None:
         """The 3x3 matrix from the reference frame to a frame; exactly the identity there. None: hidden."""
@@ -83,6 +89,15 @@ class Path:
                 points[i] = np.average([p for _, p in carried], axis=0, weights=weights)
                 good[i] = True
         return Path(self.frames, points, good, self.model)
+
+
+def _between(frame: float, frames: NDArray[np.float64], values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """values (n, c) known at `frames` (n,) at a frame, straight between them and held beyond."""
+    right = int(np.searchsorted(frames, frame))
+    if right == 0 or right == len(frames):
+        return values[min(right, len(frames) - 1)].copy()
+    t = (frame - frames[right - 1]) / (frames[right] - frames[right - 1])
+    return values[right - 1] + t * (values[right] - values[right - 1])
 
 
 COAST_FRAMES = 4  # over so many frames the speed at the end of a stretch is read

@@ -136,7 +136,7 @@ REACH = 2.0  # so far beyond a picture's edge a pixel still counts
 def _spans(to_frame: Matrix, w: int, h: int, target: Window) -> NDArray[np.int32] | None:
     """From and to which column of the frame a picture of w x h pixels, seen through a matrix, reaches in each row of the target."""
     corners = np.array([[-REACH, -REACH], [w + REACH, -REACH], [w + REACH, h + REACH], [-REACH, h + REACH]])
-    p = np.c_[corners, np.ones(4)] @ to_frame.T
+    p = corners @ to_frame[:, :2].T + to_frame[:, 2]
     if p[:, 2].min() <= 1e-9:
         return None
     spans = np.empty((target.height, 2), np.int32)

@@ -97,8 +97,13 @@ class Places:
     def _wholes(self) -> dict[tuple[int, float], tuple[Layer, Matrix | None]]:
         return {}
 
+    @cached_property
+    def _cameras(self) -> dict[tuple[str, float], Camera | None]:
+        return {}
+
     def forget(self) -> None:
         """Let go of what was worked out: another frame is planned now."""
+        self._cameras.clear()
         self._moves.clear()
         self._wholes.clear()
         self._grouped.clear()
@@ -243,6 +248,12 @@ class Places:
 
     def solved(self, track_id: str, frame: float) -> Camera | None:
         """The camera of a track in the user's own world, for pixels of its footage; None where it is not known."""
+        key = (track_id, frame)
+        if key not in self._cameras:
+            self._cameras[key] = self._solved(track_id, frame)
+        return self._cameras[key]
+
+    def _solved(self, track_id: str, frame: float) -> Camera | None:
         track = self.shot.tracks[track_id]
         path = self.path(track_id, SPOT)
         camera = None if path is None else at(path, frame)

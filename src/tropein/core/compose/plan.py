@@ -313,7 +313,11 @@ class Planner:
             picture, own = coded.picture(), coded.scale
             return picture if abs(own - working) < SAME_SCALE else resize(picture, working / own)
 
-        coded = step("coded", (media, index, level), (), lambda: footages.read(media, index, level))
+        def read() -> Coded:
+            coded = footages.read(media, index, level)
+            return coded.reduced(working) if level else coded  # level 0 is reduced in light
+
+        coded = step("coded", (media, index, level, round(working, 6) if level else 0), (), read)
         return step("source", round(working, 6), (coded,), make, Read(working))
 
     def _effects(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:

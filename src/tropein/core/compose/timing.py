@@ -57,4 +57,4 @@ def shown_frames(shot: Shot, layer: Layer) -> tuple[int | None, ...]:
 def runs_straight(shot: Shot, layer: Layer) -> bool:
     """Whether shot frames are footage frames, one for one."""
     footage = shot.footage[layer.footage or ""]
-    return layer.time.plain and parse_rate(footage.rate) == parse_rate(shot.rate)
+    return layer.time.plain and (footage.rate == shot.rate or parse_rate(footage.rate) == parse_rate(shot.rate))

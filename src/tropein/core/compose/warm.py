@@ -10,15 +10,18 @@ import numpy as np
 
 from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import by_points, run, sampled
+from tropein.core.matte import ranges
 from tropein.core.matte.chroma import Keying, coverage, unmixed
 from tropein.core.matte.fine import fine
 from tropein.core.matte.screen import find
+from tropein.core.matte.subsampled import restored
 from tropein.core.raster import blend, colour, yuv
 from tropein.core.raster.coverage import Joining, combine, cut, full, mix_where
 from tropein.core.raster.glow import glowing
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.outline import fill, outline_spans
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.yuv import Cells
 from tropein.core.rows import coded, grains, lays, loads, registers, samples, tones
 from tropein.core.rows.interpret import perform
 from tropein.core.rows.op import Kernel, Op
@@ -101,6 +104,9 @@ def _mattes() -> None:
     both = combine([shape, shape], [Joining("add"), Joining("subtract")], a.window)
     cut(a, both)
     mix_where(a, a, both)
+    ranges.luma(a.pixels[..., :3], 0.2, 0.5, 0.1)
+    ranges.colour(a.pixels[..., :3], ranges.ColourRange(0, 60, 0.2, 0, 1, 0.2))
+    restored(a.pixels[..., :3], Cells())
     rgb = np.tile(np.array([0.02, 0.1, 0.5], np.float32), (64, 64, 1))
     screen = find(rgb, None, 1.0, 2)
     if screen is not None:

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.matte.screen import Screen, excess
+from tropein.core.raster import srgb
 
 Plane = NDArray[np.float32]
 Rgb = NDArray[np.float32]
@@ -46,29 +47,34 @@ class Keying:
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
-    one, tiny = np.float32(1), np.float32(1e-6)
+    one, third, tiny, zero = np.float32(1), np.float32(1 / 3), np.float32(1e-6), np.float32(0)
+    width = rgb.shape[1]
     for y in nb.prange(rgb.shape[0]):
-        for x in range(rgb.shape[1]):
-            known = trust[y, x]
-            grey = (near[y, x, 0] + near[y, x, 1] + near[y, x, 2]) / np.float32(3)
-            cc = cs = ss = ci = si = weights = np.float32(0)
-            for k in range(3):
-                c = one - known + known * near[y, x, k] / max(grey, np.float32(1e-4))
+        # sums over the channels, each of a whole row: loops of this kind become vector instructions
+        grey, weights = np.zeros(width, np.float32), np.zeros(width, np.float32)
+        cc, cs, ss = np.zeros(width, np.float32), np.zeros(width, np.float32), np.zeros(width, np.float32)
+        ci, si = np.zeros(width, np.float32), np.zeros(width, np.float32)
+        for x in range(width):
+            grey[x] = (near[y, x, 0] + near[y, x, 1] + near[y, x, 2]) * third
+        for k in range(3):
+            for x in range(width):
+                known = trust[y, x]
+                c = one - known + known * near[y, x, k] / max(grey[x], np.float32(1e-4))
                 screen, here = light[y, x, k], rgb[y, x, k]
-                w = one / (max(here, np.float32(0)) + DARK) ** NOISE_POWER
-                weights += w
-                cc += w * c * c
-                cs += w * c * screen
-                ss += w * screen * screen
-                ci += w * c * here
-                si += w * screen * here
-            held = HELD * known * weights / np.float32(3)
-            cc, cs, ss = cc + held, cs + held * grey, ss + held * grey * grey
-            ci, si = ci + held * grey, si + held * grey * grey
-            rest = (cc * si - cs * ci) / max(cc * ss - cs * cs, tiny)
-            if ci - cs * rest < 0:  # less than no subject
-                rest = si / max(ss, tiny)
-            out[y, x] = one - rest
+                w = srgb.power(max(here, zero) + DARK, -NOISE_POWER)
+                weights[x] += w
+                cc[x] += w * c * c
+                cs[x] += w * c * screen
+                ss[x] += w * screen * screen
+                ci[x] += w * c * here
+                si[x] += w * screen * here
+        for x in range(width):
+            g, held = grey[x], HELD * trust[y, x] * weights[x] * third
+            a, b, d = cc[x] + held, cs[x] + held * g, ss[x] + held * g * g
+            e, f = ci[x] + held * g, si[x] + held * g * g
+            rest = (a * f - b * e) / max(a * d - b * b, tiny)
+            alone = f / max(d, tiny)
+            out[y, x] = one - (alone if e - b * rest < zero else rest)  # less than no subject
 
 
 def coverage(rgb: Rgb, screen: Screen, keying: Keying, scale: float = 1.0) -> Plane:
@@ -184,13 +190,23 @@ def subject(rgb: Rgb, screen: Screen, alpha: Plane, keying: Keying) -> Rgb:
     return out
 
 
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _carried(light, alpha, light_around, alpha_around, out):  # type: ignore[no-untyped-def]
+    """The colour of premultiplied light, and where there is hardly any that around it."""
+    one, slight = np.float32(1), np.float32(0.02)
+    for y in nb.prange(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            by, around = one / (alpha[y, x] + slight), slight / (alpha_around[y, x] + np.float32(TINY))
+            for c in range(3):
+                out[y, x, c] = (light[y, x, c] + around * light_around[y, x, c]) * by
+            out[y, x, 3] = one
+
+
 def unmixed(rgb: Rgb, screen: Screen, alpha: Plane, keying: Keying) -> NDArray[np.float32]:
     """(h, w, 4) the subject's colour, opaque, carried a little beyond its edge: multiplied by any matte near `alpha` it is
     the subject without its screen."""
     light = subject(rgb, screen, alpha, keying)
     sigma = 3.0
-    around = cv2.GaussianBlur(light, (0, 0), sigma) / (cv2.GaussianBlur(alpha, (0, 0), sigma)[..., None] + TINY)
-    slight = np.float32(0.02)
-    out = np.ones((*alpha.shape, 4), np.float32)
-    out[..., :3] = (light + slight * around) / (alpha[..., None] + slight)
+    out = np.empty((*alpha.shape, 4), np.float32)
+    _carried(light, alpha, cv2.GaussianBlur(light, (0, 0), sigma), cv2.GaussianBlur(alpha, (0, 0), sigma), out)
     return out

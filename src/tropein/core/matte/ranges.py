@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
+from tropein.core.raster.colour import LUMA, encode_table, look_up
 
 Plane = NDArray[np.float32]
 
@@ -24,35 +25,65 @@ class ColourRange:
     softness: float
 
 
-def _step(values: Plane, at: float, softness: float) -> Plane:
+@nb.njit(inline="always")
+def _ramp(value, at, softness):  # type: ignore[no-untyped-def]
     """0 below, 1 above, a smooth ramp of `softness` ending at `at`."""
-    if softness < 1e-4:
-        return (values >= at).astype(np.float32)
-    t = np.clip((values - (at - softness)) / softness, 0, 1)
-    return (t * t * (3 - 2 * t)).astype(np.float32)
+    if softness < np.float32(1e-4):
+        return np.float32(1) if value >= at else np.float32(0)
+    t = min(max((value - (at - softness)) / softness, np.float32(0)), np.float32(1))
+    return t * t * (np.float32(3) - np.float32(2) * t)
+
+
+@nb.njit(inline="always")
+def _shown(value, bits, curve):  # type: ignore[no-untyped-def]
+    """Light as a display value, from 0."""
+    return look_up(bits, curve) if value > np.float32(0) else np.float32(0)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _luma(rgb, bits, curve, weights, low, high, softness, out):  # type: ignore[no-untyped-def]
+    for y in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            value = np.float32(0)
+            for c in range(3):
+                value += weights[c] * _shown(rgb[y, x, c], bits[y, x, c], curve)
+            out[y, x] = _ramp(value, low, softness) * (np.float32(1) - _ramp(value, high + softness, softness))
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _colour(rgb, bits, curve, hue, width, saturation, dark, light, softness, soft_light, out):  # type: ignore[no-untyped-def]
+    one, tiny = np.float32(1), np.float32(1e-6)
+    half, soft_saturation = width / np.float32(2), softness * max(saturation, np.float32(0.05))
+    for y in nb.prange(out.shape[0]):
+        for x in range(out.shape[1]):
+            r = _shown(rgb[y, x, 0], bits[y, x, 0], curve)
+            g = _shown(rgb[y, x, 1], bits[y, x, 1], curve)
+            b = _shown(rgb[y, x, 2], bits[y, x, 2], curve)
+            top, chroma = max(r, g, b), max(r, g, b) - min(r, g, b)
+            safe = max(chroma, tiny)
+            turn = (g - b) / safe
+            if top != r:
+                turn = np.float32(2) + (b - r) / safe if top == g else np.float32(4) + (r - g) / safe
+            away = turn * np.float32(60) - hue + np.float32(180)
+            away = abs(away - np.float32(360) * np.floor(away / np.float32(360)) - np.float32(180))
+            share = one
+            if width < np.float32(360):
+                share -= _ramp(away, half * (one + softness) + np.float32(1e-3), half * softness)
+            share *= _ramp(chroma / max(top, tiny), saturation, soft_saturation)
+            share *= _ramp(top, dark, soft_light) * (one - _ramp(top, light + soft_light, soft_light))
+            out[y, x] = share * min(chroma * np.float32(50), one)  # grey has no hue: it fades out as its colour does
 
 
 def luma(rgb: NDArray[np.float32], low: float, high: float, softness: float) -> Plane:
     """(h, w) coverage of (h, w, 3) linear light whose display luma lies between low and high."""
-    values = convert(np.ascontiguousarray(rgb), WORKING, DISPLAY) @ LUMA
-    return _step(values, low, softness) * (1 - _step(values, high + softness, softness))
+    out = np.empty(rgb.shape[:2], np.float32)
+    _luma(rgb, rgb.view(np.uint32), encode_table(), LUMA, *np.float32((low, high, softness)), out)
+    return out
 
 
 def colour(rgb: NDArray[np.float32], r: ColourRange) -> Plane:
     """(h, w) coverage of (h, w, 3) linear light by hue, saturation and lightness (HSV's hue and saturation)."""
-    shown = np.clip(convert(np.ascontiguousarray(rgb), WORKING, DISPLAY), 0, None)
-    top, bottom = shown.max(-1), shown.min(-1)
-    chroma = top - bottom
-    safe = np.maximum(chroma, 1e-6)
-    red, green, blue = np.moveaxis(shown, -1, 0)
-    hue = np.where(
-        top == red, (green - blue) / safe, np.where(top == green, 2 + (blue - red) / safe, 4 + (red - green) / safe)
-    )
-    away = np.abs((hue * 60 - r.hue + 180) % 360 - 180)
-    half = r.hue_width / 2
-    by_hue = 1 - _step(away, half * (1 + r.softness) + 1e-3, half * r.softness) if r.hue_width < 360 else 1.0
-    by_saturation = _step(chroma / np.maximum(top, 1e-6), r.saturation, r.softness * max(r.saturation, 0.05))
-    soft = r.softness * 0.5 * min(1.0, max(r.light - r.dark, 0.05))
-    by_light = _step(top, r.dark, soft) * (1 - _step(top, r.light + soft, soft))
-    # grey has no hue: it fades out as its colour does
-    return (by_hue * by_saturation * by_light * np.clip(chroma / 0.02, 0, 1)).astype(np.float32)
+    out = np.empty(rgb.shape[:2], np.float32)
+    soft_light = r.softness * 0.5 * min(1.0, max(r.light - r.dark, 0.05))
+    _colour(rgb, rgb.view(np.uint32), encode_table(), *np.float32((r.hue, r.hue_width, r.saturation, r.dark, r.light, r.softness, soft_light)), out)
+    return out

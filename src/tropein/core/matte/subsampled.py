@@ -7,10 +7,11 @@ Guided Filter, 2015)."""
 from __future__ import annotations
 
 import cv2
+import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
+from tropein.core.raster.colour import LUMA, decode_table, encode_table, look_up, looked_up
 from tropein.core.raster.yuv import Cells
 
 WINDOW, FLAT = 5, 1e-3  # cells on the coarse grid; variance of display luma below which nothing is carried over
@@ -25,9 +26,10 @@ def restored(rgb: Planes, cells: Cells) -> Planes:
     h, w = rgb.shape[:2]
     if min(h, w) < 2 * WINDOW or cells.across == cells.down == 1:
         return rgb
-    shown = convert(np.ascontiguousarray(rgb), WORKING, DISPLAY)
-    luma = np.ascontiguousarray(shown @ LUMA)
-    chroma = _samples(_samples(shown - luma[..., None], 0, cells.down, cells.at_down), 1, cells.across, cells.at_across)
+    luma, away = np.empty((h, w), np.float32), np.empty((h, w, 3), np.float32)
+    rgb = np.ascontiguousarray(rgb)
+    _parted(rgb, rgb.view(np.uint32), encode_table(), LUMA, luma, away)
+    chroma = _samples(_samples(away, 0, cells.down, cells.at_down), 1, cells.across, cells.at_across)
     coarse = _seen(_seen(luma, 0, cells.down, cells.at_down), 1, cells.across, cells.at_across)
 
     def around(values: Planes) -> Planes:
@@ -42,9 +44,34 @@ def restored(rgb: Planes, cells: Cells) -> Planes:
     spread = around(coarse * coarse) - mean * mean
     both = around(chroma * coarse[..., None]) - around(chroma) * mean[..., None]
     slope = both / (np.maximum(spread, 0) + FLAT)[..., None]
-    detail = luma - fine(coarse, cv2.INTER_LINEAR)
-    sharper = luma[..., None] + fine(chroma, cv2.INTER_CUBIC) + fine(slope, cv2.INTER_LINEAR) * detail[..., None]
-    return convert(np.ascontiguousarray(np.maximum(sharper, 0)), DISPLAY, WORKING)
+    out = np.empty((h, w, 3), np.float32)
+    _sharper(luma, fine(coarse, cv2.INTER_LINEAR), fine(chroma, cv2.INTER_CUBIC), fine(slope, cv2.INTER_LINEAR), out)
+    return looked_up(out, decode_table())
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _parted(rgb, bits, curve, weights, luma, away):  # type: ignore[no-untyped-def]
+    """Display luma of linear light, and each channel's way from it."""
+    for y in nb.prange(luma.shape[0]):
+        for x in range(luma.shape[1]):
+            total = np.float32(0)
+            for c in range(3):
+                shown = look_up(bits[y, x, c], curve) if rgb[y, x, c] > np.float32(0) else np.float32(0)
+                away[y, x, c] = shown
+                total += weights[c] * shown
+            luma[y, x] = total
+            for c in range(3):
+                away[y, x, c] -= total
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _sharper(luma, coarse, chroma, slope, out):  # type: ignore[no-untyped-def]
+    for y in nb.prange(luma.shape[0]):
+        for x in range(luma.shape[1]):
+            here = luma[y, x]
+            detail = here - coarse[y, x]
+            for c in range(3):
+                out[y, x, c] = here + chroma[y, x, c] + slope[y, x, c] * detail
 
 
 def _halves(values: Planes, axis: int) -> tuple[Planes, Planes]:

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -50,6 +51,16 @@ class Coded:
     def of(self, size: tuple[int, int]) -> Coded:
         """The same, of footage of this size."""
         return replace(self, scale=self.window.width / size[0])
+
+    def reduced(self, scale: float) -> Coded:
+        """At a smaller scale of the footage, as it is coded, as proxies were made smaller; the same where that would not be whole pixels, or
+        where it is no RGB codes without alpha."""
+        ratio, codes = scale / self.scale, self.what
+        w, h = self.window.width * ratio, self.window.height * ratio
+        if isinstance(codes, yuv.Planes) or not self.opaque or ratio > 1 - 1e-3 or max(abs(w - round(w)), abs(h - round(h))) > 1e-6:
+            return self
+        how = cv2.INTER_CUBIC if ratio > 0.5 else cv2.INTER_AREA
+        return replace(self, what=cv2.resize(codes, (round(w), round(h)), interpolation=how), scale=scale)
 
     def picture(self) -> Picture:
         return Picture(self._pixels(), self.window)

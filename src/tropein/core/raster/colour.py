@@ -104,6 +104,21 @@ def look_up(bits: np.uint32, curve: Table) -> np.float32:
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _looked_up(values: Table, bits: NDArray[np.uint32], curve: Table, out: Table) -> None:
+    for y in nb.prange(values.shape[0]):
+        for x in range(values.shape[1]):
+            out[y, x] = look_up(bits[y, x], curve) if values[y, x] > np.float32(0) else np.float32(0)
+
+
+def looked_up(values: NDArray[np.float32], curve: Table) -> NDArray[np.float32]:
+    """(h, ...) values, what is below 0 as 0, through a table over GRID."""
+    flat = np.ascontiguousarray(values).reshape(len(values), -1)
+    out = np.empty_like(flat)
+    _looked_up(flat, flat.view(np.uint32), curve, out)
+    return out.reshape(values.shape)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float, out: NDArray[Any]) -> None:
     h, w, _ = pixels.shape
     half, high = np.float32(0.5), np.float32(top)

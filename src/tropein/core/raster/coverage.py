@@ -153,15 +153,40 @@ def softened(coverage: Coverage, sigma_px: float) -> Coverage:
     """Blurred by a Gaussian; the border goes on outside."""
     if sigma_px < 0.05:
         return coverage
-    plane = coverage.plane
-    h, w = plane.shape
     step = 2 ** int(math.log2(sigma_px / 3)) if sigma_px > 6 else 1
+    inner = _around(coverage, math.ceil(4 * sigma_px) + 2 * step, step)
+    h, w = coverage.plane.shape
+    if inner is None:
+        return Coverage(_blurred(coverage.plane, sigma_px, step), coverage.window)
+    plane = np.zeros((h, w), np.float32)
+    plane[inner] = _blurred(np.ascontiguousarray(coverage.plane[inner]), sigma_px, step)
+    return Coverage(plane, coverage.window)
+
+
+def _around(coverage: Coverage, reach: int, step: int) -> tuple[slice, slice] | None:
+    """The rows and columns within `reach` of what is covered, a whole number of steps from the corner; None where that is most of it."""
+    if coverage.spans is None:
+        return None
+    h, w = coverage.plane.shape
+    first, last = (coverage.spans - coverage.window.x0).T
+    rows = np.flatnonzero(last > first)
+    if not len(rows):
+        return slice(0, 0), slice(0, 0)
+    low = [max(0, int(v) - reach) // step * step for v in (rows[0], first[rows].min())]
+    high = [min(side, -(-(int(v) + reach) // step) * step) for v, side in ((rows[-1] + 1, h), (last[rows].max(), w))]
+    return slice(low[0], high[0]), slice(low[1], high[1])
+
+
+def _blurred(plane: Plane, sigma_px: float, step: int) -> Plane:
+    h, w = plane.shape
+    if not plane.size:
+        return plane
     if step > 1:
         plane = cv2.resize(plane, (max(1, w // step), max(1, h // step)), interpolation=cv2.INTER_AREA)
     blurred = cv2.GaussianBlur(plane, (0, 0), sigma_px / step, borderType=cv2.BORDER_REPLICATE)
     if step > 1:
         blurred = cv2.resize(blurred, (w, h), interpolation=cv2.INTER_LINEAR)
-    return Coverage(np.clip(blurred, 0, 1), coverage.window)
+    return np.clip(blurred, 0, 1)
 
 
 def seen_from(coverage: Coverage, matrix: Matrix, window: Window) -> Coverage:

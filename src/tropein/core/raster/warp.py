@@ -89,7 +89,7 @@ def quad_to_quad(source: NDArray[Any], target: NDArray[Any]) -> Matrix:
 
 def apply(matrix: Matrix, points: NDArray[Any]) -> NDArray[Any]:
     """(n, 2) points through a 3x3 matrix."""
-    p = np.c_[points, np.ones(len(points))] @ matrix.T
+    p = np.asarray(points, float) @ matrix[:, :2].T + matrix[:, 2]
     return p[:, :2] / p[:, 2:]
 
 
@@ -112,7 +112,7 @@ def _landing(move: Move, window: Window, frame: Window) -> Window:
         along = np.linspace(0, 1, 33)
         x, y = window.x0 + along * window.width, window.y0 + along * window.height
         edge = np.concatenate([np.stack(np.broadcast_arrays(a, b), 1) for a, b in ((x, y[0]), (x, y[-1]), (x[0], y), (x[-1], y))])  # fmt: skip
-        if (np.c_[edge, np.ones(len(edge))] @ move.matrix[2] <= 1e-9).any():
+        if (edge @ move.matrix[2, :2] + move.matrix[2, 2] <= 1e-9).any():
             return frame
         p = move.of(edge)
         ends = (*p.min(0).tolist(), *p.max(0).tolist())
@@ -257,4 +257,8 @@ def resize(picture: Picture, scale: float) -> Picture:
     target = Window(
         math.floor(w.x0 * scale), math.floor(w.y0 * scale), math.ceil(w.x1 * scale), math.ceil(w.y1 * scale)
     )
+    fits = all(abs(v * scale - round(v * scale)) < 1e-6 for v in (w.x0, w.y0, w.x1, w.y1))
+    if fits and 0.5 < scale < 1 and not w.empty:  # the same cubic, taken apart into rows and columns
+        size = (target.width, target.height)
+        return Picture(_in_range(cv2.resize(picture.pixels, size, interpolation=cv2.INTER_CUBIC)), target)
     return warp(picture, scaling(scale, scale), target)
