@@ -72,7 +72,9 @@ def main(name: str) -> None:
     one = median(wall for wall, _ in taken["1 worker, 1 slot"])
     for way, times in taken.items():
         seconds, cpu = (median(values) for values in zip(*times, strict=True))
-        sys.stdout.write(f"{way:18} {seconds:6.1f} s   CPU {cpu:5.1f} s   {one / seconds:.2f}x   {72 / seconds:.1f} frames a second\n")
+        sys.stdout.write(
+            f"{way:18} {seconds:6.1f} s   CPU {cpu:5.1f} s   {one / seconds:.2f}x   {72 / seconds:.1f} frames a second\n"
+        )
 
 
 if __name__ == "__main__":

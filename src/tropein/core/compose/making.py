@@ -6,11 +6,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from tropein.core.compose.places import Foot
 from tropein.core.compose.step import Step, step
 from tropein.core.document import ContentBase, Layer, Shot
+from tropein.core.document.content import RIDE
 from tropein.core.effects import sampled
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.warp import Matrix, apply
 
 if TYPE_CHECKING:
     from tropein.core.compose.plan import Planner
@@ -39,16 +43,30 @@ class Making:
     def finished(self, layer: str) -> Step | None:
         return self.planner.finished(self.shot.layers[layer], self.frame, self.scale)
 
-    def drawn(self, content: ContentBase) -> Step:
-        values, scale = sampled(content, self.frame), self.scale
-        w, h = content.size(self.shot)
-        window = Window(0, 0, max(1, round(w * scale)), max(1, round(h * scale)))
+    def drawn(self, content: ContentBase) -> Step | None:
+        values, scale = self.values(content, self.frame), self.scale
+        if values is None:
+            return None
+        return self.made(
+            content.kind, values, content.size(self.shot), lambda window: content.draw(values, window, scale)
+        )
 
-        def make() -> Picture:
-            made: Picture = content.draw(values, window, scale)
-            return made
+    def values(self, content: ContentBase, frame: float) -> dict[str, Any] | None:
+        values = dict(sampled(content, frame))
+        for name in content.points():
+            moved = self.carried(content, name, frame)
+            if moved is None:
+                return None
+            values[name] = tuple(apply(moved, np.array([values[name]]))[0].tolist())
+            del values[name + RIDE]
+        return values
 
-        return step(f"content-{content.kind}", (values, window, scale), (), make)
+    def carried(self, content: ContentBase, name: str, frame: float) -> Matrix | None:
+        return self.planner.places.point_matrix(content, name, frame)
+
+    def made(self, op: str, parameters: object, size: tuple[int, int], make: Callable[[Window], Picture]) -> Step:
+        window = Window(0, 0, *(max(1, round(side * self.scale)) for side in size))
+        return step(f"content-{op}", (parameters, window, self.scale), (), lambda: make(window))
 
 
 @dataclass(frozen=True)

@@ -16,12 +16,14 @@ from tropein.core.animate.sample import sample
 from tropein.core.animate.steady import filling_zoom, held
 from tropein.core.compose.timing import runs_straight, shown_frames
 from tropein.core.document import (
+    ContentBase,
     Depth,
     Layer,
     Place,
     Ride,
     Shot,
 )
+from tropein.core.document.content import RIDE
 from tropein.core.document.scope import group_of
 from tropein.core.raster.lens import Bending
 from tropein.core.raster.warp import (
@@ -329,6 +331,11 @@ class Places:
         if abs(np.linalg.det(there)) > 1e-9:
             moved = here @ moved @ np.linalg.inv(there)
         return followed(moved, ride.parts, about)
+
+    def point_matrix(self, content: ContentBase, name: str, frame: float) -> Matrix | None:
+        """What a content's own point does that rides on a track, in the content's pixels; None where the ride hides it."""
+        ride: Ride | None = getattr(content, name + RIDE)
+        return IDENTITY if ride is None else self.ridden(ride, np.array(sample(getattr(content, name), frame)), frame)
 
     def with_plate(self, footage: str, frame: float) -> Matrix:
         """Footage pixels to shot pixels for what is tracked in the plate, which itself may have been moved or held."""

@@ -13,7 +13,7 @@ from tropein.core.raster.warp import Matrix
 def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
     """3x3 matrices in shot pixels: by id what a ride, hanging and movers do to a layer (of a layer in depth the whole matrix from its
     own pixels on), by "matte/piece" what a ride does to a shape and where the pixels of a cut-out lie, by "layer:effect"
-    what it does to a centre, by "layer:pivot" to a pivot, and by ":plate" how the plate lies. None where a ride hides the thing."""
+    what it does to a centre, by "layer:pivot" to a pivot, by "layer:parameter" to a point of its content, and by ":plate" how the plate lies. None where a ride hides the thing."""
     shot = places.shot
     out: dict[str, Matrix | None] = {}
     plate = shot.layers.get(shot.plate or "")
@@ -26,6 +26,10 @@ def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
                 about = np.array(sample(effect.centre, frame))
                 moved = np.eye(3) if effect.ride is None else places.ridden(effect.ride, about, frame)
                 out[f"{layer.id}:{effect.id}"] = _within(grouped, moved)
+        whole = places.matrix(layer, frame) if layer.content.points() else None
+        for name in layer.content.points():
+            moved = places.point_matrix(layer.content, name, frame)
+            out[f"{layer.id}:{name}"] = None if whole is None or moved is None else whole @ moved
         place = layer.place
         if place.pivot_ride:
             about = np.array(sample(place.position, frame))

@@ -16,11 +16,15 @@ from tropein.core.matte.fine import fine
 from tropein.core.matte.screen import find
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import blend, colour, yuv
+from tropein.core.raster.bolts import PIECE, lines
 from tropein.core.raster.coverage import Joining, combine, cut, full, mix_where
+from tropein.core.raster.flare import Parts, flare
+from tropein.core.raster.flight import BIRTH, flown
 from tropein.core.raster.glow import glowing
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.outline import fill, outline_spans
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.specks import SPECK, specks
 from tropein.core.raster.yuv import Cells
 from tropein.core.rows import coded, grains, lays, loads, registers, samples, tones
 from tropein.core.rows.interpret import perform
@@ -70,11 +74,15 @@ def _rows() -> None:
 
 
 def _looks() -> None:
-    """Effects on whole pictures; what less common modes need, and veils with any."""
+    """Effects on whole pictures; generated ones; what less common modes need, and veils with any."""
     a = Picture(np.full((32, 32, 4), 0.5, np.float32), Window(0, 0, 32, 32))
     for kind, cls in EFFECTS.known().items():
         if by_points(kind) is None:
             run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
+    flown(1, 0, np.ones(2, np.int64), np.ones((2, len(BIRTH))), 24.0, 1.0)
+    specks(np.ones((1, len(SPECK)), np.float32), 32, 32, 0.5)
+    lines(np.ones((1, len(PIECE))), 32, 32)
+    flare(32, 32, (16.0, 16.0), Parts(1, 1, 1, 1, 0.05, 32.0), 1, 6, 2, 1.0)
     blend.lay(a, a, a.window, "hue")
     blend.lay(a, a, a.window)
     blend.mix(a, a, 0.5)

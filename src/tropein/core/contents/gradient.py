@@ -6,7 +6,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, control
+from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
 from tropein.core.document.content import CONTENTS, ContentBase, Context
 from tropein.core.raster.colour import DISPLAY, WORKING, convert
 from tropein.core.raster.picture import Picture, Pixels, Window
@@ -43,8 +43,10 @@ class LinearGradient(_Gradient):
 
     title: ClassVar[str] = "Gradient"
     kind: Literal["gradient"] = "gradient"
-    start: AnimatedVec2 = control((0.0, 0.0), "From", step=1, unit="px", widget="vec2")
-    end: AnimatedVec2 = control((0.0, 540.0), "To", step=1, unit="px", widget="vec2")
+    start: AnimatedVec2 = control((0.0, 0.0), "From", step=1, unit="px", widget="point")
+    start_ride: Ride | None = None
+    end: AnimatedVec2 = control((0.0, 540.0), "To", step=1, unit="px", widget="point")
+    end_ride: Ride | None = None
 
     def draw(self, values: dict[str, Any], window: Window, scale: float) -> Picture:
         start, way = np.array(values["start"]), np.array(values["end"]) - np.array(values["start"])
@@ -59,7 +61,8 @@ class RoundGradient(_Gradient):
 
     title: ClassVar[str] = "Round gradient"
     kind: Literal["round-gradient"] = "round-gradient"
-    centre: AnimatedVec2 = control((480.0, 270.0), "Centre", step=1, unit="px", widget="vec2")
+    centre: AnimatedVec2 = control((480.0, 270.0), "Centre", step=1, unit="px", widget="point")
+    centre_ride: Ride | None = None
     inner: AnimatedNumber = control(0.0, "Begins at", soft=(0, 600), hard=(0, 1e5), step=1, unit="px")
     outer: AnimatedNumber = control(240.0, "Ends at", soft=(1, 1200), hard=(0, 1e5), step=1, unit="px")
 

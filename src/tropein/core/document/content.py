@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Protocol
 
 from pydantic import BeforeValidator, SerializeAsAny
@@ -10,6 +11,9 @@ from tropein.core.document.kinds import Family, Kind
 
 if TYPE_CHECKING:
     from tropein.core.document.shot import Shot
+
+
+RIDE = "_ride"  # ends the name of the field that says what a point of a content rides on
 
 
 class Context(Protocol):
@@ -35,7 +39,16 @@ class Context(Protocol):
         """Another layer's picture with its effects and cuts, in that layer's own pixels; None where it shows nothing."""
 
     def drawn(self, content: ContentBase) -> Any:
-        """What the content's own `draw` makes of its parameters at the frame."""
+        """What the content's own `draw` makes of its parameters at the frame, points where their rides take them; None where a ride hides one."""
+
+    def values(self, content: ContentBase, frame: float) -> dict[str, Any] | None:
+        """The content's parameters at a frame, in the same way."""
+
+    def carried(self, content: ContentBase, name: str, frame: float) -> Any:
+        """What the ride of a point does at a frame: a 3x3 matrix of the content's pixels, None where it hides it."""
+
+    def made(self, op: str, parameters: object, size: tuple[int, int], make: Callable[[Any], Any]) -> Any:
+        """The step of a picture: `make` is given its window."""
 
 
 class ContentBase(Kind):
@@ -48,6 +61,13 @@ class ContentBase(Kind):
     in_shot_time: ClassVar[bool] = (
         True  # its frames are the shot's; else it says itself how many it has, and at what rate
     )
+
+    starts: ClassVar[dict[str, dict[str, Any]]] = {}  # named sets of values to begin with
+
+    @classmethod
+    def points(cls) -> tuple[str, ...]:
+        """Parameters that are places in its picture and may ride on tracks: those with a field for that beside them."""
+        return tuple(name[: -len(RIDE)] for name in cls.model_fields if name.endswith(RIDE))
 
     def size(self, shot: Shot) -> tuple[int, int]:
         """Width and height of its picture in its own pixels; the shot's where nothing else is said."""

@@ -85,5 +85,11 @@ def colour(rgb: NDArray[np.float32], r: ColourRange) -> Plane:
     """(h, w) coverage of (h, w, 3) linear light by hue, saturation and lightness (HSV's hue and saturation)."""
     out = np.empty(rgb.shape[:2], np.float32)
     soft_light = r.softness * 0.5 * min(1.0, max(r.light - r.dark, 0.05))
-    _colour(rgb, rgb.view(np.uint32), encode_table(), *np.float32((r.hue, r.hue_width, r.saturation, r.dark, r.light, r.softness, soft_light)), out)
+    _colour(
+        rgb,
+        rgb.view(np.uint32),
+        encode_table(),
+        *np.float32((r.hue, r.hue_width, r.saturation, r.dark, r.light, r.softness, soft_light)),
+        out,
+    )
     return out

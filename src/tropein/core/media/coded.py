@@ -57,7 +57,12 @@ class Coded:
         where it is no RGB codes without alpha."""
         ratio, codes = scale / self.scale, self.what
         w, h = self.window.width * ratio, self.window.height * ratio
-        if isinstance(codes, yuv.Planes) or not self.opaque or ratio > 1 - 1e-3 or max(abs(w - round(w)), abs(h - round(h))) > 1e-6:
+        if (
+            isinstance(codes, yuv.Planes)
+            or not self.opaque
+            or ratio > 1 - 1e-3
+            or max(abs(w - round(w)), abs(h - round(h))) > 1e-6
+        ):
             return self
         how = cv2.INTER_CUBIC if ratio > 0.5 else cv2.INTER_AREA
         return replace(self, what=cv2.resize(codes, (round(w), round(h)), interpolation=how), scale=scale)

@@ -1,0 +1,257 @@
+"""Particles."""
+
+from __future__ import annotations
+
+import math
+from typing import Any, ClassVar, Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
+from tropein.core.document.base import parse_rate
+from tropein.core.document.content import CONTENTS, ContentBase, Context
+from tropein.core.effects.curves import curve_values
+from tropein.core.raster.flight import BIRTH, counts, flown
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.specks import SPECK, specks
+
+MOST, LONGEST_S = 200_000, 60.0  # alive at once; a life
+FOCAL = 1.2  # of the frame's width, as for cards before the frame
+HALVED_FROM_PX = 6.0  # of puffs as large as this the whole is drawn at half its size: they have no finer detail
+LENGTHS = ("x", "y", "dx", "dy", "radius")
+NEAREST = 0.05  # of the way to the frame: what comes nearer has passed the lens
+
+
+def _points(*points: tuple[float, float]) -> DrawnCurve:
+    return DrawnCurve(points=list(points))
+
+
+def _start(**values: Any) -> dict[str, Any]:
+    return {name: {"value": value} for name, value in values.items()}
+
+
+@CONTENTS.add
+class ParticlesContent(ContentBase):
+    """Many small things that are born at a place and drift: breath, smoke, embers, sparks, dust, drizzle, snow."""
+
+    title: ClassVar[str] = "Particles"
+    varies: ClassVar[bool] = True
+    kind: Literal["particles"] = "particles"
+    source: AnimatedVec2 = control((480.0, 270.0), "Source", step=1, unit="px", widget="point")
+    source_ride: Ride | None = None
+    area: AnimatedVec2 = control(
+        (24.0, 8.0),
+        "Area",
+        step=1,
+        unit="px",
+        widget="vec2",
+        help="How wide and high the place is where they are born.",
+    )
+    deep: AnimatedNumber = control(
+        0.0, "Depth", soft=(0, 3000), hard=(0, 1e5), step=5, unit="px", help="How far apart they lie in depth: near ones are larger and pass faster."
+    )  # fmt: skip
+    rate: AnimatedNumber = control(
+        110.0, "Rate", soft=(0, 600), hard=(0, 1e6), step=1, unit="/s", help="How many are born in a second."
+    )
+    life: AnimatedNumber = control(1.9, "Life", soft=(0.1, 8), hard=(0, LONGEST_S), step=0.05, unit="s")
+    life_varies: AnimatedNumber = control(0.4, "Lives vary", soft=(0, 1), hard=(0, 1))
+    speed: AnimatedNumber = control(300.0, "Speed", soft=(0, 1000), hard=(0, 1e5), step=1, unit="px/s")
+    speed_varies: AnimatedNumber = control(0.35, "Speeds vary", soft=(0, 1), hard=(0, 1))
+    direction: AnimatedNumber = control(
+        -20.0, "Direction", soft=(-180, 180), hard=(-3600, 3600), step=0.5, unit="°", help="0 is to the right, 90 down."
+    )
+    fan: AnimatedNumber = control(
+        26.0,
+        "Fan",
+        soft=(0, 360),
+        hard=(0, 360),
+        step=0.5,
+        unit="°",
+        help="How wide they spread from it; at 360 they go everywhere.",
+    )
+    fall: AnimatedNumber = control(
+        -70.0, "Falls", soft=(-400, 1000), hard=(-1e5, 1e5), step=1, unit="px/s²", help="Below 0 it rises."
+    )
+    drag: AnimatedNumber = control(
+        2.5, "Drag", soft=(0, 8), hard=(0, 100), step=0.05, help="How soon the air slows them down."
+    )
+    wind: AnimatedVec2 = control((0.0, 0.0), "Wind", step=1, unit="px/s", widget="vec2")
+    turbulence: AnimatedNumber = control(110.0, "Turbulence", soft=(0, 400), hard=(0, 1e4), step=1, unit="px/s")
+    eddy: AnimatedNumber = control(130.0, "Eddies", soft=(10, 600), hard=(1, 1e5), step=1, unit="px")
+    boil: AnimatedNumber = control(0.6, "Boil", soft=(0, 3), hard=(-50, 50))
+    radius: AnimatedNumber = control(
+        42.0,
+        "Size",
+        soft=(0.2, 120),
+        hard=(0, 1e4),
+        step=0.1,
+        unit="px",
+        help="Radius, where the curve of size is full.",
+    )
+    radius_varies: AnimatedNumber = control(0.4, "Sizes vary", soft=(0, 1), hard=(0, 1))
+    growth: AnimatedCurve = control(_points((0, 0.16), (0.3, 0.55), (1, 1)), "Size over life", widget="curve")
+    opacity: AnimatedNumber = control(
+        0.13, "Opacity", soft=(0, 1), hard=(0, 1), help="Of each, where its curve is full."
+    )
+    fading: AnimatedCurve = control(_points((0, 0), (0.05, 1), (0.4, 0.4), (1, 0)), "Opacity over life", widget="curve")
+    colour: AnimatedColour = control((0.78, 0.82, 0.86), "Colour at birth", soft=(0, 1), widget="colour")
+    colour_end: AnimatedColour = control((0.7, 0.75, 0.82), "Colour at the end", soft=(0, 1), widget="colour")
+    light: AnimatedNumber = control(
+        1.0, "Light", soft=(0, 20), hard=(0, 1000), step=0.05, help="What their colour is multiplied by."
+    )
+    covers: AnimatedNumber = control(
+        1.0, "Covers", soft=(0, 1), hard=(0, 1), help="At 0 they add light and hide nothing."
+    )
+    breakup: AnimatedNumber = control(
+        0.75,
+        "Break-up",
+        soft=(-1, 1),
+        hard=(-2, 2),
+        help="Above 0 each is broken into threads, below 0 into lobes; at 0 it is a soft disc.",
+    )
+    opening: AnimatedNumber = control(
+        0.5, "Opens", soft=(0, 1), hard=(0, 2), help="How far holes open in each while it lives."
+    )
+    soft: AnimatedNumber = control(0.6, "Softness", soft=(0.1, 1), hard=(0.02, 2))
+    streak: AnimatedNumber = control(
+        1.0,
+        "Streaks",
+        soft=(0, 4),
+        hard=(0, 50),
+        help="How long the shutter stays open, as a multiple of the shot's own.",
+    )
+    flicker: AnimatedNumber = control(0.0, "Flicker", soft=(0, 1), hard=(0, 1))
+    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)
+    starts: ClassVar[dict[str, dict[str, Any]]] = {
+        "Breath": {},
+        "Smoke": _start(
+            area=(30.0, 10.0), rate=70.0, life=3.6, speed=40.0, direction=-90.0, fan=40.0, fall=-110.0, drag=1.6, wind=(-40.0, 0.0), turbulence=85.0, eddy=150.0,
+            radius=64.0, opacity=0.26, fading=_points((0, 0), (0.05, 1), (0.6, 0.45), (1, 0)), colour=(0.1, 0.1, 0.105), colour_end=(0.2, 0.2, 0.21), breakup=-0.8,
+            opening=0.55, soft=0.65,
+        ),
+        "Embers": _start(
+            source=(480.0, 560.0), area=(700.0, 20.0), deep=500.0, rate=60.0, life=3.2, life_varies=0.5, speed=60.0, direction=-90.0, fan=60.0, fall=-160.0, drag=1.6, turbulence=110.0, eddy=190.0,
+            radius=2.0, radius_varies=0.7, growth=_points((0, 1), (1, 0.6)), opacity=1.0, fading=_points((0, 0.2), (0.04, 1), (0.5, 0.5), (1, 0)), colour=(1.0, 0.42, 0.08),
+            colour_end=(0.9, 0.1, 0.015), light=9.0, covers=0.0, breakup=0.0, flicker=0.6,
+        ),
+        "Sparks": _start(
+            area=(4.0, 4.0), rate=140.0, life=0.8, life_varies=0.6, speed=620.0, speed_varies=0.6, direction=-80.0, fan=150.0, fall=900.0, drag=0.9, turbulence=0.0,
+            radius=1.3, radius_varies=0.5, growth=_points((0, 1), (1, 0.5)), opacity=1.0, fading=_points((0, 1), (0.6, 0.7), (1, 0)), colour=(1.0, 0.7, 0.32), colour_end=(1.0, 0.22, 0.04),
+            light=14.0, covers=0.0, breakup=0.0, streak=1.5,
+        ),
+        "Dust": _start(
+            area=(1100.0, 640.0), deep=900.0, rate=70.0, life=6.0, speed=8.0, fan=360.0, fall=2.0, drag=2.0, turbulence=22.0, eddy=260.0, boil=0.3,
+            radius=1.7, radius_varies=0.7, growth=_points((0, 1), (1, 1)), opacity=0.5, fading=_points((0, 0), (0.2, 1), (0.8, 1), (1, 0)), colour=(1.0, 0.94, 0.84),
+            colour_end=(1.0, 0.94, 0.84), light=1.2, covers=0.3, breakup=0.0, flicker=0.3,
+        ),
+        "Drizzle": _start(
+            source=(480.0, -160.0), area=(1500.0, 60.0), deep=900.0, rate=1800.0, life=0.75, life_varies=0.1, speed=1500.0, speed_varies=0.12, direction=94.0, fan=2.0, fall=0.0,
+            drag=0.0, turbulence=0.0, radius=1.25, radius_varies=0.3, growth=_points((0, 1), (1, 1)), opacity=0.6, fading=_points((0, 1), (1, 1)), colour=(0.8, 0.88, 1.0),
+            colour_end=(0.8, 0.88, 1.0), light=3.0, breakup=0.0, opening=0.0,
+        ),
+        "Snow": _start(
+            source=(480.0, -60.0), area=(1500.0, 40.0), deep=1100.0, rate=160.0, life=9.0, life_varies=0.1, speed=70.0, speed_varies=0.3, direction=90.0, fan=30.0, fall=60.0, drag=0.8,
+            wind=(14.0, 0.0), turbulence=34.0, eddy=220.0, boil=0.3, radius=3.6, radius_varies=0.5, growth=_points((0, 1), (1, 1)), opacity=0.9,
+            fading=_points((0, 0), (0.03, 1), (0.95, 1), (1, 0)), colour=(0.9, 0.93, 1.0), colour_end=(0.9, 0.93, 1.0), breakup=0.0, opening=0.0,
+        ),
+    }  # fmt: skip
+
+    def picture(self, context: Context) -> Any:
+        now, rate = context.frame, float(parse_rate(context.shot.rate))
+        values = context.values(self, now)
+        births = self._births(context, rate)
+        if values is None or births is None:
+            return None
+        first, rows, expected = births
+        born = counts(int(values["seed"]), first, expected, MOST)
+        values |= {"shutter": context.shot.shutter_deg / 360 / rate, "size": context.shot.size}
+        parameters = (values, first, rows, born, now)
+
+        def make(window: Window) -> Picture:
+            return _drawn(values, first, rows, born, rate, now, context.scale, window)
+
+        return context.made(self.kind, parameters, self.size(context.shot), make)
+
+    def _births(self, context: Context, rate: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]] | None:
+        """(the earliest frame of which any are alive, the BIRTH columns of every frame from it on, how many are expected of each)."""
+        last = math.floor(context.frame)
+        longest = max((k.value for k in self.life.keys), default=self.life.value) if not self.life.moving else LONGEST_S
+        first = last - math.ceil(2 * min(longest, LONGEST_S) * rate)
+        still = not self.source.keys and not self.source.moving and self.source_ride is None
+        rows, expected = [], []
+        kept: dict[str, Any] | None = None
+        fixed = still and all(getattr(self, n).still for n in (*_AT_BIRTH, "area", "wind", "rate"))
+        for frame in range(first, last + 1):
+            if kept is None or not fixed:
+                kept = context.values(self, float(frame))
+            if kept is None:  # its ride hides it
+                rows.append([0.0] * len(BIRTH))
+                expected.append(0.0)
+                continue
+            (x, y), (wide, high), (across, down) = kept["source"], kept["area"], kept["wind"]
+            named = {"x": x, "y": y, "wide": wide, "high": high, "wind_x": across, "wind_y": down}
+            rows.append([named[n] if n in named else kept[n] for n in BIRTH])
+            expected.append(max(kept["rate"], 0.0) / rate)
+        return first, np.array(rows), np.array(expected)
+
+
+_AT_BIRTH = tuple(n for n in BIRTH if n in ParticlesContent.model_fields)
+
+
+def _drawn(
+    values: dict[str, Any], first: int, births: NDArray[np.float64], born: NDArray[np.int64], rate: float, now: float, scale: float, window: Window
+) -> Picture:  # fmt: skip
+    seed = int(values["seed"])
+    found, numbers, _ = flown(seed, first, born, births, rate, now)
+    of = seen(values, found, numbers, now / rate, seed, scale)
+    wide = of[:, 4]
+    if not values["breakup"] or not len(of) or np.percentile(wide, 10) < HALVED_FROM_PX:
+        return Picture(specks(of, window.height, window.width, values["breakup"], values["soft"]), window)
+    of = of * np.where([n in LENGTHS for n in SPECK], np.float32(0.5), np.float32(1))
+    half = specks(of, -(-window.height // 2), -(-window.width // 2), values["breakup"], values["soft"])
+    pixels = cv2.resize(half, (half.shape[1] * 2, half.shape[0] * 2), interpolation=cv2.INTER_LINEAR)
+    return Picture(np.ascontiguousarray(pixels[: window.height, : window.width]), window)
+
+
+def seen(
+    values: dict[str, Any], found: NDArray[np.float64], numbers: NDArray[np.uint64], seconds: float, seed: int, scale: float
+) -> NDArray[np.float32]:  # fmt: skip
+    """Particles as the lens before the frame sees them, far ones first: rows of SPECK, of those that are before it."""
+    from tropein.core.raster.hashed import of_each
+
+    w, h = values["size"]
+    focal = FOCAL * w
+    size = focal / np.maximum(focal + found[:, 2], 1e-6)  # of what lies at the frame
+    keep = focal + found[:, 2] > NEAREST * focal
+    found, numbers, size = found[keep], numbers[keep], size[keep]
+    order = np.argsort(-found[:, 2], kind="stable")
+    found, numbers, size = found[order], numbers[order], size[order]
+    share = found[:, 7]
+    centre = np.array([w / 2, h / 2])
+    at = (centre + (found[:, :2] - centre) * size[:, None]) * scale
+    way = (found[:, 3:5] - (at / scale - centre) * (found[:, 5] / focal)[:, None]) * size[:, None]
+    way *= values["shutter"] * values["streak"] * scale
+    varied = 1 + values["radius_varies"] * (2 * of_each(seed, numbers, 9) ** 2 - 1)  # most are small
+    radius = values["radius"] * varied * curve_values(_of(values["growth"]), share) * size * scale
+    opacity = values["opacity"] * np.clip(curve_values(_of(values["fading"]), share), 0, 1)
+    flick = values["flicker"]
+    if flick > 0:
+        own = of_each(seed, numbers, 10)
+        waves = np.sin(6.2832 * (seconds * (5 + 6 * own) + own)) * np.sin(
+            6.2832 * (seconds * (2.3 + 3 * own) + 7 * own)
+        )
+        opacity = opacity * (1 - flick * (0.5 + 0.5 * waves))
+    begin, end = (np.array(values[n]) for n in ("colour", "colour_end"))
+    light = (begin + share[:, None] * (end - begin)) * values["light"]
+    out = np.empty((len(found), len(SPECK)), np.float32)
+    out[:, 0:2], out[:, 2:4], out[:, 4], out[:, 5], out[:, 6:9] = at, way, np.maximum(radius, 0), opacity, light
+    out[:, 9], out[:, 10] = values["covers"], values["opening"] * share
+    for column, attribute, by in ((11, 11, 6.2832), (12, 12, 1.0), (13, 13, 1.0)):
+        out[:, column] = of_each(seed, numbers, attribute) * by
+    return out
+
+
+def _of(curve: DrawnCurve) -> tuple[tuple[float, float], ...]:
+    return tuple(tuple(p) for p in curve.points)  # type: ignore[misc]
