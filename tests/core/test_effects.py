@@ -105,3 +105,46 @@ def test_blur_radius_is_in_shot_pixels_at_any_scale() -> None:
     full = apply("blur", Picture(point, Window(0, 0, 80, 60)), 1.0, radius=6.0).pixels[..., 3].max()
     half = apply("blur", Picture(point, Window(0, 0, 80, 60)), 0.5, radius=12.0).pixels[..., 3].max()
     assert full == pytest.approx(half, rel=1e-5)
+
+
+def lamp() -> Picture:
+    pixels = np.zeros((60, 90, 4), np.float32)
+    pixels[..., 3] = 1
+    pixels[28:32, 40:44, :3] = 2.0
+    return Picture(pixels, Window(0, 0, 90, 60))
+
+
+def test_defocus_keeps_light_and_opens_points_into_the_aperture() -> None:
+    out = apply("defocus", lamp(), radius=9.0, blades=0.0, bloom=0.0).pixels
+    assert out[..., 0].sum() == pytest.approx(lamp().pixels[..., 0].sum(), rel=1e-3)
+    assert out[30, 42, 0] == pytest.approx(2 * 16 / (np.pi * 81), rel=0.05) and out[30, 42 + 13, 0] < 1e-9
+    assert np.abs(apply("defocus", flat(0.3, 0.2, 0.1), radius=8.0).pixels - flat(0.3, 0.2, 0.1).pixels).max() < 1e-4
+
+
+def test_light_is_drawn_away_from_a_place() -> None:
+    out = apply("draw-out", lamp(), centre=(0.0, 30.0), shafts=0.0, decay=0.0, length=0.5, amount=1.0).pixels[..., 0]
+    added = out - lamp().pixels[..., 0]
+    assert (
+        added[30, 60] > 0.1 > 0.01 > added[30, 30] and added[10].max() < 1e-3
+    )  # beyond the lamp, along the line, nowhere else
+    # of what lies above the threshold, ever larger up to twice the size
+    assert added.sum() == pytest.approx(16 * 1.5 * (2**2 - 1) / (2 * np.log(2)), rel=0.1)
+
+
+def test_a_halo_lies_around_or_within() -> None:
+    pixels = np.zeros((60, 90, 4), np.float32)
+    pixels[20:40, 30:60] = (0.1, 0.1, 0.1, 1)
+    cut = Picture(pixels, Window(0, 0, 90, 60))
+    around, within = (apply("halo", cut, size=8.0, inside=i) for i in (0.0, 1.0))
+    assert around.window.x0 < -20 and around.fill(cut.window)[30, 45, 0] == pytest.approx(0.1, abs=1e-3)
+    assert around.fill(cut.window)[18, 45, 2] > 0.2 and around.fill(cut.window)[18, 45, 3] == 0
+    assert within.fill(cut.window)[21, 45, 2] > 0.3 and within.fill(cut.window)[10, 45, 2] < 1e-4
+
+
+def test_sharpening_leaves_flat_light_and_takes_back_what_it_gives() -> None:
+    assert np.abs(apply("sharpen", flat(0.3, 0.2, 0.1)).pixels - flat(0.3, 0.2, 0.1).pixels).max() < 1e-5
+    soft = apply("blur", lamp(), radius=1.5).pixels
+    assert np.abs(apply("sharpen", lamp(), amount=-1.0).pixels - soft).max() < 1e-5
+    grainy = flat(0.3, 0.3, 0.3)
+    grainy.pixels[..., :3] += np.random.default_rng(1).normal(0, 0.004, (30, 40, 1)).astype(np.float32)
+    assert np.abs(apply("sharpen", grainy, threshold=0.3, amount=2.0).pixels - grainy.pixels).max() < 1e-5

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from tests.conftest import texture
+from tropein.core.animate.drawn import curve_values
 from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import sampled
-from tropein.core.effects.curves import curve_values
 from tropein.core.raster import colour
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture, Window, nothing

@@ -8,6 +8,7 @@ import {
   Pin,
   Plus,
   Smile,
+  Sparkles,
   Square,
   Upload,
   VenetianMask,
@@ -22,7 +23,8 @@ import { usePick } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
-import { addLayer, madeHere, take } from "../tools/actions";
+import { take } from "../tools/actions";
+import { MakeDrawer } from "./MakeDrawer";
 import { MattesDrawer } from "./MattesDrawer";
 import { ShelfEdit } from "./ShelfEdit";
 import { insertFootage, startDrag } from "../stack/drops";
@@ -33,6 +35,7 @@ const DRAWERS = [
   { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
   { id: "tracks", title: "Tracks", icon: Waypoints, keys: "2" },
   { id: "mattes", title: "Mattes", icon: VenetianMask, keys: "3" },
+  { id: "make", title: "Make", icon: Sparkles, keys: "4" },
 ] as const;
 
 /** The kit at the left: drawers that slide over the picture's edge. */
@@ -107,7 +110,10 @@ export function DrawerPanel() {
           <X size={14} />
         </button>
       </header>
-      {drawer === "shelf" ? <ShelfDrawer /> : drawer === "tracks" ? <TracksDrawer /> : <MattesDrawer />}
+      {drawer === "shelf" && <ShelfDrawer />}
+      {drawer === "tracks" && <TracksDrawer />}
+      {drawer === "mattes" && <MattesDrawer />}
+      {drawer === "make" && <MakeDrawer />}
     </div>
   );
 }
@@ -147,7 +153,6 @@ function ShelfDrawer() {
           }}
         />
       </div>
-      <Make />
       <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-2 gap-2 overflow-y-auto p-2 pt-0" aria-label="Footage">
         {found.map((item) => (
           <ShelfCard key={item.id} item={item} />
@@ -161,24 +166,6 @@ function ShelfDrawer() {
         )}
       </ul>
     </>
-  );
-}
-
-/** What is made here, from nothing but its parameters: a click lays it in, nearest the lens. */
-function Make() {
-  const made = madeHere(useAbout().data);
-  if (!made.length) return null;
-  return (
-    <div className="flex flex-wrap items-center gap-1 px-2 pb-2" role="group" aria-label="Make">
-      <span className="pr-1 text-quiet">Make</span>
-      {made.map((c) => (
-        <Tip key={c.kind} text={c.help}>
-          <button className="btn px-2 py-0 text-small" aria-label={`Make: ${c.title}`} onClick={() => addLayer(c.kind)}>
-            {c.title}
-          </button>
-        </Tip>
-      ))}
-    </div>
   );
 }
 

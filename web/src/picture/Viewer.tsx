@@ -10,6 +10,8 @@ import { Strokes } from "./Strokes";
 import { DrawShape, SHAPE_SAYS } from "./DrawShape";
 import { EffectHandles } from "./EffectHandles";
 import { Handles } from "./Handles";
+import { addLayer } from "../tools/actions";
+import { PointHandles } from "./PointHandles";
 import { Outlines } from "./Outlines";
 import { usePlateMatrix } from "./plate";
 import { Readout } from "./Readout";
@@ -173,6 +175,7 @@ export function Viewer() {
         e.preventDefault();
         const drop = readDrop(e);
         if (drop?.kind === "shelf") void insertFootage(drop.id, 0, toShot(e));
+        if (drop?.kind === "make") addLayer(drop.id, drop.start, { point: toShot(e) });
       }}
     >
       <canvas
@@ -189,6 +192,7 @@ export function Viewer() {
             <TrackMarks scale={scale} toShot={toShot} />
             {tool === "move" && <Handles scale={scale} toShot={toShot} />}
             {tool === "move" && <EffectHandles scale={scale} toShot={toShot} />}
+            {tool === "move" && <PointHandles scale={scale} toShot={toShot} />}
             <Outlines scale={scale} toShot={toShot} />
             {tool === "plane" && <Drawn points={drawn} pointer={pointer} plate={plate} scale={scale} />}
           </g>

@@ -98,7 +98,7 @@ function Value({ control, value, drag, set }: ValueProps) {
       />
     );
   }
-  if (control.widget === "vec2" || control.widget === "vec3") {
+  if (control.widget === "vec2" || control.widget === "point" || control.widget === "vec3") {
     const v = value as number[];
     return v.map((_, i) => {
       const one = (n: number) => v.map((o, k) => (k === i ? n : o));

@@ -47,7 +47,13 @@ function LayerSheet({ layer }: { layer: Layer }) {
       {made && made.params.length > 0 && (
         <Section title={made.title}>
           {made.params.map((c) => (
-            <ParamRow key={c.name} control={c as Control} path={`${path}/content/${c.name}`} owner={layer.name} />
+            <ParamRow
+              key={c.name}
+              control={c as Control}
+              path={`${path}/content/${c.name}`}
+              owner={layer.name}
+              ride={c.widget === "point" ? { path: `${path}/content/${c.name}_ride`, whole: false } : undefined}
+            />
           ))}
         </Section>
       )}

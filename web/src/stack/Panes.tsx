@@ -3,7 +3,7 @@ import { Fragment, useEffect, useRef, useState } from "react";
 import type { Layer } from "../document/types";
 import { showsTrays, useBench, usePick } from "../state/bench";
 import { Tip } from "../ui/Tip";
-import { goInto } from "../tools/actions";
+import { addLayer, goInto } from "../tools/actions";
 import { cutLayer, insertFootage, readDrop, rideLayer, startDrag } from "./drops";
 import {
   groupOf,
@@ -183,6 +183,7 @@ function DropPlace({
     const { stack } = stackAround(shot, group);
     const at = before ? stack.indexOf(before) : stack.length;
     if (d.kind === "shelf") void insertFootage(d.id, at, undefined, group);
+    if (d.kind === "make") addLayer(d.id, d.start, { group, index: at });
     if (d.kind !== "pane") return;
     const chosen = selectedLayers(shot, selection, also).filter((id) => id !== shot.plate);
     void give("move", {

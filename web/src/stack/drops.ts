@@ -5,7 +5,8 @@ import type { ShelfItem, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
 import { isCarrier, isVeil } from "../document/layers";
 
-export type Dragged = { kind: "shelf" | "track" | "matte" | "pane"; id: string };
+export type Dragged =
+  { kind: "shelf" | "track" | "matte" | "pane"; id: string } | { kind: "make"; id: string; start: string };
 const TYPE = "application/x-tropein";
 
 export function startDrag(e: React.DragEvent, dragged: Dragged): void {

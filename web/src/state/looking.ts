@@ -6,7 +6,7 @@ export type View = "picture" | "alpha" | "red" | "green" | "blue" | "luminance" 
 export type MatteView =
   "matte" | "matte-soft" | "matte-faults" | "matte-tint" | "on-checker" | "on-black" | "on-grey" | "on-white";
 export const isMatteView = (view: View): view is MatteView => view.startsWith("matte") || view.startsWith("on-");
-export type Drawer = "shelf" | "tracks" | "mattes" | null;
+export type Drawer = "shelf" | "tracks" | "mattes" | "make" | null;
 
 export interface Looking {
   frame: number;

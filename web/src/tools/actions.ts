@@ -1,7 +1,7 @@
 /** Every action of the bench: its name, its keys, what it does. Palette, shortcuts help and key handling read this list. */
 import { groupOf, selectedLayers, stackOf } from "../document/layers";
 import { at } from "../document/ops";
-import type { Key, About } from "../document/types";
+import type { Key, About, Vec2 } from "../document/types";
 import { useBench, type MatteView, type Tool } from "../state/bench";
 import { go } from "../route";
 import { useLayout } from "../state/layout";
@@ -56,7 +56,11 @@ const chosen = (): string[] => {
 };
 
 /** Lay in a layer that shows what a kind of content makes by itself, nearest the lens in the stack that is looked at. */
-export const addLayer = (kind: string): void => void s().give("add-layer", { content: { kind }, group: s().inside });
+export const addLayer = (
+  kind: string,
+  start = "",
+  more: { point?: Vec2; group?: string | null; index?: number } = {},
+): void => void s().give("add-layer", { content: { kind }, start, group: s().inside, ...more });
 
 /** What the selection says of a command's arguments; null where it asks for something else. */
 function argumentsFor(asked: Record<string, unknown>): Record<string, unknown> | null {
@@ -108,7 +112,13 @@ export function actionsOf(about: About | undefined): Action[] {
   const made = madeHere(about);
   const given = (about?.commands ?? []).filter((c) => !own.has(c.name));
   return [
-    ...made.map((c) => ({ group: "Layers", name: `Add: ${c.title.toLowerCase()}`, run: () => addLayer(c.kind) })),
+    ...made.flatMap((c) =>
+      (c.starts.length ? c.starts : [""]).map((start) => ({
+        group: "Layers",
+        name: `Add: ${(start || c.title).toLowerCase()}`,
+        run: () => addLayer(c.kind, start),
+      })),
+    ),
     ...given.map((c) => ({
       group: "Commands",
       name: c.title,
@@ -334,6 +344,12 @@ export const ACTIONS: Action[] = [
     name: "Open the tracks",
     keys: "2",
     run: () => s().set({ drawer: s().drawer === "tracks" ? null : "tracks" }),
+  },
+  {
+    group: "Kit",
+    name: "Open what can be made",
+    keys: "4",
+    run: () => s().set({ drawer: s().drawer === "make" ? null : "make" }),
   },
   { group: "Shot", name: "Undo", keys: "Ctrl+Z", run: () => void s().undo() },
   { group: "Shot", name: "Redo", keys: "Ctrl+Shift+Z", run: () => void s().redo() },

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
+from fastapi import Path, Query, Response
 from pydantic import BaseModel
 
+from tropein.app.api.deps import Pool
 from tropein.app.api.routing import router as plain_router
 from tropein.app.jobs.kind import WORKS
 from tropein.core.commands import commands
@@ -59,6 +61,7 @@ class ContentInfo(EffectInfo):
     """What a layer may show; `alone`: a layer of it can be laid in with nothing said."""
 
     alone: bool
+    starts: list[str]
 
 
 class CommandInfo(BaseModel):
@@ -167,7 +170,10 @@ def about() -> About:
         opacity=opacity,
         speed=Control(**describe_field(TimeMap, "speed")),
         meets=[_kind(cls, ("id", "on")) for cls in MEETS],
-        contents=[ContentInfo(**_kind(cls, ()).model_dump(), alone=not _required(cls)) for cls in CONTENTS],
+        contents=[
+            ContentInfo(**_kind(cls, ()).model_dump(), alone=not _required(cls), starts=list(cls.starts))
+            for cls in CONTENTS
+        ],
         movers=[_kind(cls, ()) for cls in MOVERS],
         blends=list(MODES),
         body_parts=list(BODY_PARTS),
@@ -188,3 +194,16 @@ def about() -> About:
             for c in FORMS
         ],
     )
+
+
+START_FRAMES = 96
+
+
+@router.get("/made/{kind}.jpg", response_class=Response)
+async def made_alone(
+    kind: Annotated[str, Path(pattern=r"^[a-z-]{1,40}$")], pool: Pool, start: Annotated[str, Query(max_length=60)] = "",
+    frame: Annotated[int, Query(ge=0, lt=START_FRAMES)] = 60,
+) -> Response:  # fmt: skip
+    """A small picture of what a content makes by itself, as it begins or with one of its starts."""
+    data = await pool.errand("alone", kind, start, frame, 160, priority=8)
+    return Response(data, media_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})

@@ -218,7 +218,20 @@ def _patches(previewer: Previewer, media: str, samples: str, frames: list[int], 
     return bytes(simplejpeg.encode_jpeg(row, 88, colorsubsampling="444"))
 
 
-ERRANDS: dict[str, Callable[..., Any]] = {"snap": _snap, "patches": _patches}  # what needs footage decoded, but no shot
+def _alone(previewer: Previewer, kind: str, start: str, frame: int, width: int) -> bytes:
+    """What a content makes by itself, as a JPEG (see core.compose.alone)."""
+    import simplejpeg
+
+    from tropein.core.compose.alone import alone
+
+    return bytes(simplejpeg.encode_jpeg(alone(previewer.renderer, kind, start, frame, width), 85, "RGB"))
+
+
+ERRANDS: dict[str, Callable[..., Any]] = {
+    "snap": _snap,
+    "patches": _patches,
+    "alone": _alone,
+}  # what needs footage decoded, but no shot
 
 
 TOLD: dict[str, Callable[[Previewer, str, Any], None]] = {

@@ -9,10 +9,10 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.animate.drawn import curve_values
 from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
 from tropein.core.document.base import parse_rate
 from tropein.core.document.content import CONTENTS, ContentBase, Context
-from tropein.core.effects.curves import curve_values
 from tropein.core.raster.flight import BIRTH, counts, flown
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.specks import SPECK, specks

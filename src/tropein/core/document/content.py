@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from tropein.core.document.shot import Shot
 
 
+DRAWN_FOR = (960, 540)  # the frame that lengths of defaults and starts are meant in
 RIDE = "_ride"  # ends the name of the field that says what a point of a content rides on
 
 
@@ -68,6 +69,30 @@ class ContentBase(Kind):
     def points(cls) -> tuple[str, ...]:
         """Parameters that are places in its picture and may ride on tracks: those with a field for that beside them."""
         return tuple(name[: -len(RIDE)] for name in cls.model_fields if name.endswith(RIDE))
+
+    @classmethod
+    def begun(cls, start: str, size: tuple[int, int]) -> dict[str, Any]:
+        """The values of one of its starts, "" for those it has by itself, as they look in a frame of this size: they are given for one of
+        DRAWN_FOR. KeyError where there is no such start."""
+        out: dict[str, Any] = {}
+        across, down = (there / here for there, here in zip(size, DRAWN_FOR, strict=True))
+        given = cls.starts[start] if start else {}
+        for name, field in cls.model_fields.items():
+            about = field.json_schema_extra if isinstance(field.json_schema_extra, dict) else {}
+            default = field.get_default(call_default_factory=True)
+            value = given.get(name, default)
+            if about and isinstance(value, dict) and str(about.get("unit", "")).startswith("px"):
+                plain = value["value"]
+                point = about.get("widget") == "point"
+                plain = (
+                    (plain[0] * across, plain[1] * (down if point else across))
+                    if isinstance(plain, tuple)
+                    else plain * across
+                )
+                out[name] = {"value": plain}
+            elif name in given:
+                out[name] = value
+        return out
 
     def size(self, shot: Shot) -> tuple[int, int]:
         """Width and height of its picture in its own pixels; the shot's where nothing else is said."""

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import ConfigDict
 
+from tropein.core.animate.drawn import Points, curve_values
 from tropein.core.document import AnimatedCurve, DrawnCurve, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert, table
@@ -17,17 +18,7 @@ from tropein.core.raster.tone import tone
 from tropein.core.rows import tones
 from tropein.core.rows.points import Use
 
-Points = tuple[tuple[float, float], ...]
 _COARSE = convert(np.repeat(tones.GRID[:, None], 3, 1), WORKING, DISPLAY)[:, 0].astype(np.float64)
-
-
-def curve_values(points: Points, x: NDArray[Any]) -> NDArray[Any]:
-    """A drawn curve at x: monotone cubic between its points, level before the first, beyond 1 going on as a gain."""
-    from scipy.interpolate import PchipInterpolator  # slow to import, and the server never needs it
-
-    xs, ys = np.array(points).T
-    inside = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
-    return np.where(x > 1, inside * x, inside)
 
 
 @lru_cache(64)

@@ -77,7 +77,7 @@ def _colour(rgb, bits, curve, hue, width, saturation, dark, light, softness, sof
 def luma(rgb: NDArray[np.float32], low: float, high: float, softness: float) -> Plane:
     """(h, w) coverage of (h, w, 3) linear light whose display luma lies between low and high."""
     out = np.empty(rgb.shape[:2], np.float32)
-    _luma(rgb, rgb.view(np.uint32), encode_table(), LUMA, *np.float32((low, high, softness)), out)
+    _luma(rgb, rgb.view(np.uint32), encode_table(), LUMA, np.float32(low), np.float32(high), np.float32(softness), out)
     return out
 
 
@@ -85,11 +85,7 @@ def colour(rgb: NDArray[np.float32], r: ColourRange) -> Plane:
     """(h, w) coverage of (h, w, 3) linear light by hue, saturation and lightness (HSV's hue and saturation)."""
     out = np.empty(rgb.shape[:2], np.float32)
     soft_light = r.softness * 0.5 * min(1.0, max(r.light - r.dark, 0.05))
-    _colour(
-        rgb,
-        rgb.view(np.uint32),
-        encode_table(),
-        *np.float32((r.hue, r.hue_width, r.saturation, r.dark, r.light, r.softness, soft_light)),
-        out,
-    )
+    f = np.float32
+    bounds = f(r.hue), f(r.hue_width), f(r.saturation), f(r.dark), f(r.light), f(r.softness), f(soft_light)
+    _colour(rgb, rgb.view(np.uint32), encode_table(), *bounds, out)
     return out

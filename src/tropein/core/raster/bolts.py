@@ -45,7 +45,7 @@ def held(seed: int, numbers: NDArray[np.uint64], attribute: int, time: float, ra
     u = u * u * (3 - 2 * u)
     steps = turn.astype(np.int64).view(np.uint64) << np.uint64(36)
     here, there = (2 * of_each(seed, numbers + steps + np.uint64(k << 36), attribute + 2) - 1 for k in (0, 1))
-    return here + (there - here) * u  # type: ignore[no-any-return]
+    return here + (there - here) * u
 
 
 def _ways(seed: int, ids: Array, ends: Array, levels: int, way: Way, time: float) -> Array:
