@@ -38,6 +38,9 @@ SHOTS: list[tuple[str, str, list[str], Build]] = [
     ("Wheel at speed", "Spinner", ["Chimney smoke"], yard.wheel_at_speed),
     ("Harbour by night", "Harbour", ["Night sky", "Drifting mist"], harbour.harbour_by_night),
     ("Ring of charts", "Swipe", [], swipe.ring_of_charts),
+    ("Breath in the dusk", "Pilot", [], pilot.breath_in_the_dusk),
+    ("Instrument before the pilot", "Pilot", [], pilot.instrument_before_the_pilot),
+    ("Current in the mast", "Harbour", [], harbour.current_in_the_mast),
 ]
 Step = tuple[str, Callable[[], None]]
 

@@ -6,7 +6,8 @@ from typing import Any
 
 from demo.followed import followed
 from tropein.app.jobs.context import WorkContext
-from tropein.core.document import Footage, Shot, Track, new_id
+from tropein.core.commands.group import blank
+from tropein.core.document import CONTENTS, Footage, Shot, Track, new_id
 from tropein.core.document.upgrade3 import one_layer_and_addresses
 from tropein.core.tracks.face import FaceTrack
 from tropein.core.tracks.point import PointTrack
@@ -33,6 +34,22 @@ def layer(name: str, footage: Footage, **more: Any) -> dict[str, Any]:
 
 def veil(name: str, effects: list[dict[str, Any]]) -> dict[str, Any]:
     return {"kind": "veil", "id": new_id(), "name": name, "effects": effects}
+
+
+def made(
+    shot: Shot, name: str, kind: str, start: str, more: dict[str, Any] | None = None, **values: Any
+) -> dict[str, Any]:
+    """A layer, in full, that shows what a kind of content makes, with one of its starts; `more`: of the layer itself."""
+    content = {"kind": kind, **CONTENTS.of(kind).begun(start, shot.size)}
+    content |= {k: v if isinstance(v, dict) else {"value": v} for k, v in values.items()}
+    return {**blank(shot, name, content), **(more or {})}
+
+
+def above(document: dict[str, Any], layers: list[dict[str, Any]]) -> dict[str, Any]:
+    """The document with layers, in full, laid nearest the lens, the first nearest."""
+    document["layers"].update({layer["id"]: layer for layer in layers})
+    document["stack"] = [layer["id"] for layer in layers] + document["stack"]
+    return document
 
 
 def stacked(shot: Shot, layers: list[dict[str, Any]], footage: list[Footage], **more: Any) -> dict[str, Any]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from demo.shots.common import effect, keys, layer, stacked, tracked, veil
+from demo.shots.common import above, effect, keys, layer, made, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import Footage, Shot, new_id
 from tropein.core.tracks.picture import PictureTrack
@@ -56,3 +56,43 @@ def harbour_by_night(context: WorkContext, shot: Shot, footage: dict[str, Footag
         shot, [finish, *mist, lit, stars, night], [footage["Night sky"], footage["Drifting mist"]],
         tracks={track["id"]: track}, mattes={sky["id"]: sky},
     )  # fmt: skip
+
+
+MASTHEAD, DECK = (624.0, 82.0), (607.0, 470.0)
+
+
+def current_in_the_mast(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Current runs down a mast in bursts, with a light at its head that flares, and what it lights lights up with it."""
+    harbour = footage["Harbour"]
+    whole = PictureTrack(id=new_id(), name="The whole picture", footage=harbour.id, reference_frame=0)
+    track = tracked(context, harbour, whole)
+    ride = {"track": track["id"], "reference_frame": 0, "parts": ["position", "rotation", "scale"]}
+    on = keys(
+        0.0,
+        (5, 0.0),
+        (8, 1.0, "linear"),
+        (20, 0.8),
+        (24, 0.15, "linear"),
+        (31, 0.15),
+        (33, 1.0, "linear"),
+        (48, 0.9),
+        (53, 0.0),
+    )
+    grown = keys(0.0, (5, 0.0, "linear"), (11, 1.0, "linear"))
+    power = keys(0.4, *[(k["frame"], 0.4 + 3.2 * k["value"], k["ease"]) for k in on["keys"]])
+    strength = keys(0.0, *[(k["frame"], 2.5 * k["value"], k["ease"]) for k in on["keys"]])
+    current = [
+        made(shot, name, "arcs", "Current", {"opacity": on}, start=list(MASTHEAD), end=list(DECK), start_ride=ride, end_ride=ride, grown=grown, seed=seed, wander=wander)
+        for name, seed, wander in (("Current", 3.0, 0.07), ("Current, aside", 8.0, 0.12))
+    ]  # fmt: skip
+    flare = made(
+        shot, "Light at the masthead", "flare", "Cold beacon", centre=list(MASTHEAD), centre_ride=ride, power=power, large=0.8, ghosts=5.0, streak=0.9,
+        colour=[0.75, 0.72, 1.0],
+    )  # fmt: skip
+    pool = effect(
+        "light", centre=list(MASTHEAD), colour=[0.6, 0.55, 1.0], inner=20.0, outer=420.0, strength=strength
+    ) | {"ride": ride}
+    dusk = veil(
+        "Dusk", [pool, effect("grade", exposure=-2.1, temperature=-1.3, saturation=0.5, contrast=1.05, black=0.004)]
+    )
+    return above(stacked(shot, [dusk], [], tracks={track["id"]: track}), [flare, *current])

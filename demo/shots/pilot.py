@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
-from demo.shots.common import effect, keys, layer, stacked, tracked_face, veil
+from demo.shots.common import above, effect, keys, layer, made, stacked, tracked_face, veil
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import Footage, Shot, new_id
 from tropein.core.matte.cutout_file import packed
@@ -61,6 +62,47 @@ def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> 
         )  # fmt: skip
     night = veil("Night", [effect("grade", exposure=-0.9, temperature=-0.9, saturation=0.8, contrast=1.05)])
     return stacked(shot, [*layers, night], [footage["Lamp flare"]], tracks={track["id"]: track})
+
+
+def breath_in_the_dusk(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot's breath shows in the cold: it comes from the mouth, more of it the wider that is open, and goes where the face looks."""
+    track = tracked_face(context, footage["Pilot"])
+    file = context.artefacts.track(track["samples"])
+    assert isinstance(file, FaceFile)
+    known = [s for s in file.frames if s.pose]
+    rate = [(s.frame, round(900 * max(0.0, s.mouth_open - 0.065)), "linear") for s in known[::2]]
+    ways = [(s.pose[2], s.pose[6]) for s in known[::4]]
+    to = [(s.frame, round(math.degrees(math.atan2(y, x)), 1)) for s, (x, y) in zip(known[::4], ways, strict=True)]
+    breath = made(
+        shot, "Breath", "particles", "Breath", source=[468.0, 410.0], source_ride={"track": track["id"], "reference_frame": 0, "spot": "mouth"},
+        rate=keys(0, *rate), direction=keys(to[0][1], *to), speed=230.0, radius=48.0, opacity=0.1, colour=[0.5, 0.55, 0.62], colour_end=[0.42, 0.48, 0.58],
+    )  # fmt: skip
+    cold = veil("Cold", [effect("grade", exposure=-0.5, temperature=-0.9, saturation=0.8, contrast=1.05)])
+    return above(stacked(shot, [cold], [], tracks={track["id"]: track}), [breath])
+
+
+def instrument_before_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """Rings of light stand before the pilot's left eye and turn, a hand sweeps through them; they go where the head goes."""
+    track = tracked_face(context, footage["Pilot"])
+    file = context.artefacts.track(track["samples"])
+    assert isinstance(file, FaceFile)
+    iris = next(s.iris.right for s in file.frames if s.iris)
+    at = [round(v, 1) for v in iris]
+    ride = {"track": track["id"], "reference_frame": 0, "spot": "head", "steady": 1.5}
+    amber = [1.0, 0.62, 0.22]
+    rings = [
+        ("Sweep", "Sweep", {"radius": 22.0, "thick": 44.0, "light": 0.22}),
+        ("Ticks", "Ticks", {"radius": 66.0, "thick": 7.0, "light": 0.9}),
+        ("Inner ring", "Ring", {"radius": 46.0, "thick": 1.6}),
+        ("Dashes", "Dashes", {"radius": 82.0, "thick": 1.6}),
+        ("Arc", "Arc", {"radius": 94.0, "thick": 3.0, "colour": amber}),
+    ]
+    layers = [
+        made(shot, name, "instrument", start, {"opacity": {"value": 0.8}}, centre=at, centre_ride=ride, **values)
+        for name, start, values in rings
+    ]
+    dim = veil("Dim", [effect("grade", exposure=-1.3, temperature=-0.5, saturation=0.55, contrast=1.1)])
+    return above(stacked(shot, [dim], [], tracks={track["id"]: track}), layers)
 
 
 def sea_glass_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:

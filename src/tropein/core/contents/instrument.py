@@ -124,4 +124,5 @@ def ring(values: dict[str, Any], window: Window, scale: float, turned: float) ->
 def _line(inside: Pixels, width: Pixels) -> Pixels:
     """Coverage by how far a pixel lies within a line's edge, both in pixels; one thinner than a pixel fades."""
     thin = np.minimum(width, 1)
-    return np.clip(inside + np.float32(0.5), 0, 1) * (4 * thin / (thin + 1) ** 2)  # type: ignore[no-any-return]
+    cover = np.clip(inside + np.float32(0.5), 0, 1) * (4 * thin / (thin + 1) ** 2)
+    return cover.astype(np.float32)
