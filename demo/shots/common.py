@@ -37,7 +37,7 @@ def veil(name: str, effects: list[dict[str, Any]]) -> dict[str, Any]:
 
 
 def made(
-    shot: Shot, name: str, kind: str, start: str, more: dict[str, Any] | None = None, **values: Any
+    shot: Shot, name: str, kind: str, start: str, more: dict[str, Any] | None = None, /, **values: Any
 ) -> dict[str, Any]:
     """A layer, in full, that shows what a kind of content makes, with one of its starts; `more`: of the layer itself."""
     content = {"kind": kind, **CONTENTS.of(kind).begun(start, shot.size)}

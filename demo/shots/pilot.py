@@ -64,6 +64,9 @@ def lamp_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> 
     return stacked(shot, [*layers, night], [footage["Lamp flare"]], tracks={track["id"]: track})
 
 
+RISES = 0.05  # of warm breath, beside how far the face is turned
+
+
 def breath_in_the_dusk(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
     """The pilot's breath shows in the cold: it comes from the mouth, more of it the wider that is open, and goes where the face looks."""
     track = tracked_face(context, footage["Pilot"])
@@ -71,10 +74,12 @@ def breath_in_the_dusk(context: WorkContext, shot: Shot, footage: dict[str, Foot
     assert isinstance(file, FaceFile)
     known = [s for s in file.frames if s.pose]
     rate = [(s.frame, round(900 * max(0.0, s.mouth_open - 0.065)), "linear") for s in known[::2]]
-    ways = [(s.pose[2], s.pose[6]) for s in known[::4]]
-    to = [(s.frame, round(math.degrees(math.atan2(y, x)), 1)) for s, (x, y) in zip(known[::4], ways, strict=True)]
+    # where the nose points, a little upwards
+    to = [(s.frame, round(math.degrees(math.atan2(-RISES, s.pose[2])), 1)) for s in known[::4]]
+    mouth = file.path("mouth").at(0)
+    assert mouth is not None
     breath = made(
-        shot, "Breath", "particles", "Breath", source=[468.0, 410.0], source_ride={"track": track["id"], "reference_frame": 0, "spot": "mouth"},
+        shot, "Breath", "particles", "Breath", source=[round(float(v), 1) for v in mouth.mean(0)], source_ride={"track": track["id"], "reference_frame": 0, "spot": "mouth"},
         rate=keys(0, *rate), direction=keys(to[0][1], *to), speed=230.0, radius=48.0, opacity=0.1, colour=[0.5, 0.55, 0.62], colour_end=[0.42, 0.48, 0.58],
     )  # fmt: skip
     cold = veil("Cold", [effect("grade", exposure=-0.5, temperature=-0.9, saturation=0.8, contrast=1.05)])
@@ -86,8 +91,8 @@ def instrument_before_the_pilot(context: WorkContext, shot: Shot, footage: dict[
     track = tracked_face(context, footage["Pilot"])
     file = context.artefacts.track(track["samples"])
     assert isinstance(file, FaceFile)
-    iris = next(s.iris.right for s in file.frames if s.iris)
-    at = [round(v, 1) for v in iris]
+    iris = next(s.iris.left for s in file.frames if s.iris)
+    at = [round(v, 1) for v in iris[:2]]
     ride = {"track": track["id"], "reference_frame": 0, "spot": "head", "steady": 1.5}
     amber = [1.0, 0.62, 0.22]
     rings = [

@@ -21,6 +21,7 @@ from tropein.core.document.content import CONTENTS
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import Sources
+from tropein.core.raster.blend import MODES
 from tropein.core.raster.bolts import PIECE, bolt, halo, lines
 from tropein.core.raster.bolts import Way as BoltWay
 from tropein.core.raster.colour import to_display
@@ -32,8 +33,8 @@ SIZE = (320, 180)
 MADE = [(kind, start) for kind in ("particles", "arcs", "flare", "instrument") for start in CONTENTS.of(kind).starts]
 
 
-def shot_of(kind: str, start: str = "", size: tuple[int, int] = SIZE, **values: Any) -> Shot:
-    content = {"kind": kind, **CONTENTS.of(kind).begun(start, size), **{k: {"value": v} for k, v in values.items()}}
+def shot_of(kind: str, begun: str = "", size: tuple[int, int] = SIZE, /, **values: Any) -> Shot:
+    content = {"kind": kind, **CONTENTS.of(kind).begun(begun, size), **{k: {"value": v} for k, v in values.items()}}
     layer = {"id": "it", "name": "It", "content": content, "place": {"position": {"value": (size[0] / 2, size[1] / 2)}}}
     facts = {"name": "Test", "size": size, "rate": "24/1", "frames": 2000, "trim": (0, 1999)}
     return Shot.model_validate({**facts, "layers": {"it": layer}, "stack": ["it"]})
@@ -130,6 +131,33 @@ def test_particles_of_nothing_are_an_empty_picture(nothing: dict[str, float], tm
 def test_a_rate_of_a_million_is_held_to_what_can_be_drawn(tmp_path: Path) -> None:
     pixels = drawn(shot_of("particles", "Sparks", rate=1e6, radius=0.2), 30, tmp_path, 0.25)
     assert np.isfinite(pixels).all() and pixels.max() > 0
+
+
+@pytest.mark.parametrize("mode", MODES)
+def test_light_that_covers_nothing_is_added_in_every_mode_and_can_be_graded(mode: str, tmp_path: Path) -> None:
+    document = shot_of("arcs", glow=3.0, start=(40.0, 30.0), end=(280.0, 150.0)).model_dump(mode="json")
+    ground = shot_of("fill", colour=(0.2, 0.1, 0.05)).model_dump(mode="json")["layers"]["it"] | {"id": "ground"}
+    grade = {
+        "kind": "grade",
+        "id": "g",
+        "exposure": {"value": -1.0},
+        "black": {"value": 0.05},
+        "saturation": {"value": 0.5},
+    }
+    lit = document["layers"]["it"]
+    lit |= {"blend": mode, "opacity": {"value": 0.5}, "effects": {"g": grade}, "chain": ["g"]}
+    document |= {"layers": {"it": lit, "ground": ground}, "stack": ["it", "ground"]}
+    shot = Shot.model_validate(document)
+    seen = {}
+    for rows in (True, False):
+        renderer = Renderer(Sources(MediaStore(tmp_path), final=True), lambda *_: None, 64 << 20, by_rows=rows)  # type: ignore[arg-type]
+        planner = renderer.planner(shot)
+        seen[rows] = renderer.run(planner.plan(5)).fill(planner.frame_window)
+    assert np.percentile(np.abs(seen[True] - seen[False]), 99.9) < 2e-3
+    added = seen[True][..., :3] - np.array([0.2, 0.1, 0.05])
+    assert (
+        added.min() > -1e-3 and added.max() > 0.5 and np.abs(added[170, 10]).max() < 2e-3
+    )  # where there is no light the lifted black adds none
 
 
 WAY = BoltWay(0.2, 0.6, 3.0, 5, 0.3)

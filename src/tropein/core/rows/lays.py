@@ -21,8 +21,7 @@ def normal(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
     for c in range(3 if k[2] else 4):
         o, s = a[k[0] * 4 + c, x0:x1], a[k[1] * 4 + c, x0:x1]
         for i in range(o.size):
-            made = s[i] * share + o[i] * (f(1) - cover[i] * share)
-            o[i] = made if cover[i] > f(0) else o[i]
+            o[i] = s[i] * share + o[i] * (f(1) - cover[i] * share)
 
 
 @Kernel
@@ -64,10 +63,10 @@ def lit(v):
 
 
 @nb.njit(inline="always")
-def laid(o, s, m, sa, ba):
-    """Straight light s, mixed with what is under it m, over premultiplied o."""
+def laid(o, s, m, sa, ba, own):
+    """Straight light s, mixed with what is under it m, over premultiplied o; own: what there is of light that covers nothing."""
     made = sa * (f(1) - ba) * s + sa * ba * m + (f(1) - sa) * o
-    return made if sa > TINY else o
+    return made if sa > TINY else o + own
 
 
 def mode(row, width, x0, x1, ax, ay, numbers, ints, arrays):
@@ -93,18 +92,19 @@ _SEPARABLE = """    t, q = A[S, :m], A[S + 1, :m]
         if opaque:
             for i in range(m):
                 sa = cover[i] * share
-                o[i] = o[i] + sa * (q[i] - o[i]) if sa > TINY else o[i]
+                o[i] = o[i] + sa * (q[i] - o[i]) if sa > TINY else o[i] + s[i] * share
         else:
             for i in range(m):
                 ba = under[i]
                 straight = s[i] / max(cover[i], TINY)
-                o[i] = laid(o[i], straight, q[i] if ba > TINY else straight, cover[i] * share, ba)
+                o[i] = laid(o[i], straight, q[i] if ba > TINY else straight, cover[i] * share, ba, s[i] * share)
 """
 _WHOLE = """    R, G, B = A[base, x0:x1], A[base + 1, x0:x1], A[base + 2, x0:x1]
     r, g, b = A[over, x0:x1], A[over + 1, x0:x1], A[over + 2, x0:x1]
     for i in range(m):
         ba, sa = under[i], cover[i] * share
         if sa <= TINY:
+            R[i], G[i], B[i] = R[i] + r[i] * share, G[i] + g[i] * share, B[i] + b[i] * share
             continue
         inv, ib = f(1) / cover[i], f(1) / max(ba, TINY)
         sr, sg, sb = r[i] * inv, g[i] * inv, b[i] * inv
@@ -112,7 +112,7 @@ _WHOLE = """    R, G, B = A[base, x0:x1], A[base + 1, x0:x1], A[base + 2, x0:x1]
         if ba > TINY:
             mr, mg, mb = whole({index}, seen(R[i] * ib), seen(G[i] * ib), seen(B[i] * ib), seen(sr), seen(sg), seen(sb))
             mr, mg, mb = lit(mr), lit(mg), lit(mb)
-        R[i], G[i], B[i] = laid(R[i], sr, mr, sa, ba), laid(G[i], sg, mg, sa, ba), laid(B[i], sb, mb, sa, ba)
+        R[i], G[i], B[i] = laid(R[i], sr, mr, sa, ba, f(0)), laid(G[i], sg, mg, sa, ba, f(0)), laid(B[i], sb, mb, sa, ba, f(0))
 """
 _END = """    if not opaque:
         for i in range(m):

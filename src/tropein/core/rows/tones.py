@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.raster.colour import LUMA
+from tropein.core.raster.tone import of_black
 from tropein.core.rows.op import PLANES, REGISTERS, Kernel, at, carray
 from tropein.core.rows.points import Use
 
@@ -35,9 +36,9 @@ def _entry(v, bits):  # type: ignore[no-untyped-def]
 
 @Kernel
 def tone(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
-    """Register ints[0], linear; ints[1]: it is not opaque; ints[2]: there is a gain by luma. numbers: saturation, weights of luma [1:4];
+    """Register ints[0], linear; ints[1]: it is not opaque; ints[2]: there is a gain by luma. numbers: saturation, weights of luma [1:4], what black becomes [4:7];
     arrays: tables over GRID of red, green, blue and the gain."""
-    a, k, n, p = carray(row, (PLANES, width)), carray(ints, 3), carray(numbers, 4), carray(arrays, 1)
+    a, k, n, p = carray(row, (PLANES, width)), carray(ints, 3), carray(numbers, 7), carray(arrays, 1)
     d, m = k[0] * 4, x1 - x0
     tables = carray(at(p[0], np.float32), (4, LAST + 2))
     zero, tiny = f(0), f(1e-6)
@@ -46,7 +47,7 @@ def tone(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-
         o, t = a[d + c, x0:x1], tables[c]
         if k[1]:
             for i in range(m):
-                o[i] /= max(cover[i], tiny)
+                o[i] /= cover[i] if cover[i] > tiny else f(1)
         for i in range(m):
             v = max(o[i], zero)
             entry[i], share[i] = _entry(v, f(v).view(np.int32))
@@ -81,7 +82,8 @@ def tone(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-
                 o[i] = lum[i] + (o[i] - lum[i]) * sat
         if k[1]:
             for i in range(m):
-                o[i] = max(o[i], zero) * cover[i] if cover[i] > tiny else zero
+                v = max(o[i], zero)
+                o[i] = v * cover[i] if cover[i] > tiny else max(v - n[4 + c], zero)
         else:
             for i in range(m):
                 o[i] = max(o[i], zero)
@@ -95,4 +97,5 @@ def toned(
     """Tables over GRID of each channel, and of a gain by luma."""
     rows = [*curves, curves[0] if luma_gain is None else luma_gain]
     tables = np.ascontiguousarray(np.stack(rows), np.float32)
-    return Use(tone, (saturation, *LUMA.tolist()), (int(luma_gain is not None),), (tables,), "linear")
+    black = of_black(curves, saturation, luma_gain, GRID)
+    return Use(tone, (saturation, *LUMA.tolist(), *black.tolist()), (int(luma_gain is not None),), (tables,), "linear")
