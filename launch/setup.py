@@ -106,13 +106,14 @@ def kernels(*parts: str) -> None:
     """Compile kernels once, so that no request is ever the first to need one: by parts (compose.warm.PARTS)."""
     core = ROOT / "src/tropein/core"
     source = [
-        core / "raster", core / "rows", core / "effects", core / "track/align.py", core / "compose/warm.py", ROOT / "requirements/base.txt",
+        core / "raster", core / "rows", core / "effects", core / "matte", core / "track/align.py", core / "compose/warm.py", ROOT / "requirements/base.txt",
     ]  # fmt: skip
     mark = fingerprint(source, sys.version)
     for part in parts:
-        if done_before(f"kernels-{part}", mark):
+        ready = VAR / "numba" / f"{part}.ready"
+        if done_before(f"kernels-{part}", mark) and ready.exists():
             continue
-        (VAR / "numba" / f"{part}.ready").unlink(missing_ok=True)
+        ready.unlink(missing_ok=True)
         command = [str(PYTHON), "-m", "tropein.cli", "warm-up", part]
         run(f"compile the kernels for {part}", command, "see the messages above", env=environment())
         mark_done(f"kernels-{part}", mark)

@@ -79,20 +79,20 @@ def current_in_the_mast(context: WorkContext, shot: Shot, footage: dict[str, Foo
         (53, 0.0),
     )
     grown = keys(0.0, (5, 0.0, "linear"), (11, 1.0, "linear"))
-    power = keys(0.4, *[(k["frame"], 0.4 + 3.2 * k["value"], k["ease"]) for k in on["keys"]])
-    strength = keys(0.0, *[(k["frame"], 2.5 * k["value"], k["ease"]) for k in on["keys"]])
+    power = keys(0.3, *[(k["frame"], 0.3 + 1.6 * k["value"], k["ease"]) for k in on["keys"]])
+    strength = keys(0.0, *[(k["frame"], 3.5 * k["value"], k["ease"]) for k in on["keys"]])
     current = [
         made(shot, name, "arcs", "Current", {"opacity": on}, start=list(MASTHEAD), end=list(DECK), start_ride=ride, end_ride=ride, grown=grown, seed=seed, wander=wander)
         for name, seed, wander in (("Current", 3.0, 0.07), ("Current, aside", 8.0, 0.12))
     ]  # fmt: skip
     flare = made(
-        shot, "Light at the masthead", "flare", "Cold beacon", centre=list(MASTHEAD), centre_ride=ride, power=power, large=0.8, ghosts=5.0, streak=0.9,
+        shot, "Light at the masthead", "flare", "Cold beacon", centre=list(MASTHEAD), centre_ride=ride, power=power, large=0.7, ghosts=5.0, streak=0.9,
         colour=[0.75, 0.72, 1.0],
     )  # fmt: skip
     pool = effect(
         "light", centre=list(MASTHEAD), colour=[0.6, 0.55, 1.0], inner=20.0, outer=420.0, strength=strength
     ) | {"ride": ride}
     dusk = veil(
-        "Dusk", [pool, effect("grade", exposure=-2.1, temperature=-1.3, saturation=0.5, contrast=1.05, black=0.004)]
+        "Dusk", [pool, effect("grade", exposure=-2.7, temperature=-1.4, saturation=0.5, contrast=1.05, black=0.004)]
     )
     return above(stacked(shot, [dusk], [], tracks={track["id"]: track}), [flare, *current])

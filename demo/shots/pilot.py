@@ -73,14 +73,14 @@ def breath_in_the_dusk(context: WorkContext, shot: Shot, footage: dict[str, Foot
     file = context.artefacts.track(track["samples"])
     assert isinstance(file, FaceFile)
     known = [s for s in file.frames if s.pose]
-    rate = [(s.frame, round(900 * max(0.0, s.mouth_open - 0.065)), "linear") for s in known[::2]]
+    rate = [(s.frame, round(2400 * max(0.0, s.mouth_open - 0.06)), "linear") for s in known[::2]]
     # where the nose points, a little upwards
     to = [(s.frame, round(math.degrees(math.atan2(-RISES, s.pose[2])), 1)) for s in known[::4]]
     mouth = file.path("mouth").at(0)
     assert mouth is not None
     breath = made(
-        shot, "Breath", "particles", "Breath", source=[round(float(v), 1) for v in mouth.mean(0)], source_ride={"track": track["id"], "reference_frame": 0, "spot": "mouth"},
-        rate=keys(0, *rate), direction=keys(to[0][1], *to), speed=230.0, radius=48.0, opacity=0.1, colour=[0.5, 0.55, 0.62], colour_end=[0.42, 0.48, 0.58],
+        shot, "Breath", "particles", "Breath", source=[round(float(v), 1) for v in mouth[0]], source_ride={"track": track["id"], "reference_frame": 0, "spot": "mouth"},
+        rate=keys(0, *rate), direction=keys(to[0][1], *to), speed=260.0, radius=52.0, opacity=0.14, colour=[0.5, 0.55, 0.62], colour_end=[0.42, 0.48, 0.58],
     )  # fmt: skip
     cold = veil("Cold", [effect("grade", exposure=-0.5, temperature=-0.9, saturation=0.8, contrast=1.05)])
     return above(stacked(shot, [cold], [], tracks={track["id"]: track}), [breath])

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
+import io
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import new_shot
+from tests.browser.helpers import drag, followed, new_shot, on_screen
+from tests.browser.test_habits import go_to
 from tests.browser.test_jobs import shown
-from tests.browser.test_motion import stretch
+from tests.browser.test_motion import SIZE, stretch, truth
 
 
 def made(page: Page, name: str) -> None:
-    page.keyboard.press("1")
+    page.keyboard.press("4")
     page.get_by_role("button", name=f"Make: {name}", exact=True).click()
     expect(page.get_by_test_id("sentence")).to_contain_text("made here")
-    page.keyboard.press("1")
+    page.keyboard.press("4")
 
 
 def test_fill_and_gradient_are_made_and_one_gets_the_looks_of_the_other(
@@ -40,3 +43,87 @@ def test_fill_and_gradient_are_made_and_one_gets_the_looks_of_the_other(
     page.keyboard.press("Control+z")
     expect(page.get_by_text("1 in the chain")).to_have_count(0)
     assert np.abs(shown(page)[480:520, 400:560].mean((0, 1)) - bottom).max() < 2
+
+
+def picture(page: Page, frame: int) -> np.ndarray:
+    """A frame of the shot that is open as it stands now, without handles: as large as the shot is."""
+    base, shot = page.url.split("/shot/")
+    data = page.request.get(f"{base}/api/shots/{shot}/frame/{frame}.jpg?width={SIZE[0]}").body()
+    return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(float)
+
+
+def handle(page: Page, name: str) -> tuple[float, float]:
+    box = page.get_by_test_id(f"point-{name}").bounding_box()
+    assert box
+    return box["x"] + 11, box["y"] + box["height"] / 2
+
+
+def test_breath_is_dropped_on_a_mouth_rides_on_it_and_stays_behind_in_the_air(
+    application: str, page: Page, tmp_path: Path
+) -> None:
+    last = 17
+    new_shot(page, application, stretch(tmp_path, "pilot", range(26, 44)))  # the head turns from left to right
+    at, scale = on_screen(page, SIZE)
+    eyes = [np.mean(f["iris_px_viewer_left_right"], 0) for f in truth("pilot")[26:44]]
+    page.keyboard.press("Shift+P")
+    page.mouse.click(*at(*eyes[0]))
+    followed(page, 18, at_least=17)
+    go_to(page, 0)
+    plain = picture(page, last)
+    # searched for, and let go over the mouth
+    page.keyboard.press("4")
+    page.get_by_label("Search what can be made").fill("breath")
+    card, mouth = page.get_by_role("button", name="Make: Breath", exact=True), eyes[0] + [0, 128]
+    expect(page.get_by_role("button", name="Make: Fill")).to_have_count(0)
+    assert card.locator("img").evaluate("i => i.decode().then(() => i.naturalWidth)") == 160
+    card.hover()
+    page.mouse.down()
+    page.mouse.move(*at(*(mouth - [3, 3])))
+    page.mouse.move(*at(*mouth))
+    page.mouse.up()
+    expect(page.get_by_role("button", name="Undo: add Breath")).to_be_visible()
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Source rides on").click()
+    page.get_by_role("button", name="rides on nothing yet").last.click()
+    page.get_by_role("menuitem", name="Face 1").click()
+    page.get_by_role("button", name="head", exact=True).click()
+    page.get_by_role("menuitem", name="mouth").click()
+    page.keyboard.press("Escape")
+    at_first = np.array(handle(page, "source"))
+    go_to(page, last)
+    moved = (np.array(handle(page, "source")) - at_first) / scale
+    assert moved[0] > 40  # the source has gone with the face
+    x, y = (mouth + moved).astype(int)
+
+    def breath() -> np.ndarray:
+        return np.abs(picture(page, last) - plain).mean(-1)
+
+    here, behind = (
+        (slice(y - 60, y + 30), slice(x - 10, x + 90)),
+        (slice(y - 140, y + 10), slice(x - int(moved[0]) - 20, x - 20)),
+    )
+    assert (
+        breath()[here].max() > 12 and breath()[behind].max() > 5
+    )  # it comes out here, and what came out before hangs where it was
+    # the source is pulled away in the picture, and undo brings it back
+    start = handle(page, "source")
+    drag(page, start, (start[0] - 200, start[1] - 150))
+    expect(page.get_by_role("button", name="Undo: move source of Breath")).to_be_visible()
+    assert breath()[y - 10 : y + 20, x + 20 : x + 60].max() < 6
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name="Undo: move source of Breath")).to_have_count(0)
+    assert breath()[here].max() > 12
+
+
+def test_an_arc_is_pulled_between_two_places_in_the_picture(application: str, page: Page, tmp_path: Path) -> None:
+    new_shot(page, application, stretch(tmp_path, "spinner", range(3)))
+    plain = picture(page, 0)
+    made(page, "Lightning")
+    at, _ = on_screen(page, SIZE)
+    for name, x, y in (("start", 120, 90), ("end", 820, 110)):
+        drag(page, handle(page, name), at(x, y))
+    expect(page.get_by_role("button", name="Undo: move to of Lightning")).to_be_visible()
+    lit = (picture(page, 0) - plain).mean(-1)
+    for x in (160, 470, 780):
+        assert lit[:, x].max() > 40 and 0 < np.argmax(lit[:, x]) < 260, (x, np.argmax(lit[:, x]))
+    assert lit[420:].max() < 25  # nothing where it lay before
