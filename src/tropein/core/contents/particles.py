@@ -14,7 +14,7 @@ from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber,
 from tropein.core.document.base import parse_rate
 from tropein.core.document.content import CONTENTS, ContentBase, Context
 from tropein.core.raster.flight import BIRTH, counts, flown
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.specks import SPECK, specks
 
 MOST, LONGEST_S = 200_000, 60.0  # alive at once; a life
@@ -206,13 +206,26 @@ def _drawn(
     seed = int(values["seed"])
     found, numbers, _ = flown(seed, first, born, births, rate, now)
     of = seen(values, found, numbers, now / rate, seed, scale)
-    wide = of[:, 4]
-    if not values["breakup"] or not len(of) or np.percentile(wide, 10) < HALVED_FROM_PX:
-        return Picture(specks(of, window.height, window.width, values["breakup"], values["soft"]), window)
+    at = _around(of, window)
+    if at.empty:
+        return nothing()
+    of[:, :2] -= np.array([at.x0, at.y0], np.float32)
+    if not values["breakup"] or np.percentile(of[:, 4], 10) < HALVED_FROM_PX:
+        return Picture(specks(of, at.height, at.width, values["breakup"], values["soft"]), at)
     of = of * np.where([n in LENGTHS for n in SPECK], np.float32(0.5), np.float32(1))
-    half = specks(of, -(-window.height // 2), -(-window.width // 2), values["breakup"], values["soft"])
+    half = specks(of, -(-at.height // 2), -(-at.width // 2), values["breakup"], values["soft"])
     pixels = cv2.resize(half, (half.shape[1] * 2, half.shape[0] * 2), interpolation=cv2.INTER_LINEAR)
-    return Picture(np.ascontiguousarray(pixels[: window.height, : window.width]), window)
+    return Picture(np.ascontiguousarray(pixels[: at.height, : at.width]), at)
+
+
+def _around(of: NDArray[np.float32], window: Window) -> Window:
+    """The part of a window that specks reach, from an even pixel on."""
+    if not len(of):
+        return Window(0, 0, 0, 0)
+    reach = np.sqrt(of[:, 4] ** 2 + 1) + np.maximum(np.abs(of[:, 2]), np.abs(of[:, 3])) / 2 + 1
+    low = np.floor((of[:, :2] - reach[:, None]).min(0) / 2).astype(int) * 2
+    high = np.ceil((of[:, :2] + reach[:, None]).max(0)).astype(int)
+    return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(window)
 
 
 def seen(
@@ -223,11 +236,14 @@ def seen(
 
     w, h = values["size"]
     focal = FOCAL * w
-    size = focal / np.maximum(focal + found[:, 2], 1e-6)  # of what lies at the frame
-    keep = focal + found[:, 2] > NEAREST * focal
-    found, numbers, size = found[keep], numbers[keep], size[keep]
-    order = np.argsort(-found[:, 2], kind="stable")
-    found, numbers, size = found[order], numbers[order], size[order]
+    deep = found[:, 2]
+    if values["deep"] > 0 and len(found):
+        # in 65,000 steps of depth: whole numbers are sorted in one pass
+        far, span = float(deep.max()), max(float(np.ptp(deep)), 1e-6)
+        order = np.argsort(((far - deep) * (65535 / span)).astype(np.uint16), kind="stable")
+        order = order[focal + deep[order] > NEAREST * focal]
+        found, numbers = found[order], numbers[order]
+    size = focal / np.maximum(focal + found[:, 2], NEAREST * focal)  # of what lies at the frame
     share = found[:, 7]
     centre = np.array([w / 2, h / 2])
     at = (centre + (found[:, :2] - centre) * size[:, None]) * scale
@@ -248,8 +264,8 @@ def seen(
     out = np.empty((len(found), len(SPECK)), np.float32)
     out[:, 0:2], out[:, 2:4], out[:, 4], out[:, 5], out[:, 6:9] = at, way, np.maximum(radius, 0), opacity, light
     out[:, 9], out[:, 10] = values["covers"], values["opening"] * share
-    for column, attribute, by in ((11, 11, 6.2832), (12, 12, 1.0), (13, 13, 1.0)):
-        out[:, column] = of_each(seed, numbers, attribute) * by
+    for column, attribute, by in ((11, 11, 6.2832), (12, 12, 1.0), (13, 13, 1.0)):  # where in the noise
+        out[:, column] = of_each(seed, numbers, attribute) * by if values["breakup"] else 0
     return out
 
 

@@ -89,12 +89,14 @@ def _glare(x0, y0, step, cx, cy, parts, table, core, out):  # type: ignore[no-un
             line = np.float32(0.6) * np.exp(-along * np.float32(5)) + np.float32(0.4) / (
                 one + np.float32(20) * along * along * np.float32(25)
             )
-            line *= np.float32(parts.streak) * np.float32(0.13) / (one + thin * thin) ** np.float32(1.5)
+            thin = one + thin * thin
+            line *= np.float32(parts.streak) * np.float32(0.13) / (thin * np.sqrt(thin))
             for c in range(3):
                 q = r / (one + np.float32(parts.spread) * np.float32(1 - c))
+                wide = one + q * q * np.float32(6.25 * 6.25)
                 total = np.float32(parts.halo) * (
                     np.float32(0.00022) / (q * q + np.float32(0.00012))
-                    + np.float32(0.006) / (one + (q * np.float32(6.25)) ** 2) ** np.float32(1.5)
+                    + np.float32(0.006) / (wide * np.sqrt(wide))
                 )
                 total += (
                     np.float32(parts.rays)

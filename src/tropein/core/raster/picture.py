@@ -119,6 +119,12 @@ class Extent:
     spans: NDArray[np.int32] | None = None
 
 
+@nb.njit(inline="always")
+def _clear(pixels, y, x):  # type: ignore[no-untyped-def]
+    p = pixels[y, x]
+    return p[0] == 0 and p[1] == 0 and p[2] == 0 and p[3] == 0
+
+
 @nb.njit(cache=True, nogil=True)
 def _spans(pixels, x0, spans):  # type: ignore[no-untyped-def]
     """Fills `spans`; says whether coverage is full everywhere, and how many pixels lie within."""
@@ -126,9 +132,9 @@ def _spans(pixels, x0, spans):  # type: ignore[no-untyped-def]
     whole, inside = True, 0
     for y in range(h):
         first, last = 0, w
-        while first < last and not pixels[y, first].any():
+        while first < last and _clear(pixels, y, first):
             first += 1
-        while last > first and not pixels[y, last - 1].any():
+        while last > first and _clear(pixels, y, last - 1):
             last -= 1
         spans[y, 0], spans[y, 1] = x0 + first, x0 + last
         inside += last - first
