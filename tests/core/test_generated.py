@@ -268,6 +268,13 @@ def test_points_of_what_is_made_ride_and_what_was_born_stays_behind(tmp_path: Pa
     columns = np.flatnonzero(seen.max(0) > 1e-3)
     assert 100 + 3 * (15 - 9.6) - 6 < columns.min() < columns.max() < 100 + 45 + 6 and len(columns) > 25
     assert renderer.run(planner.plan(30)).fill(planner.frame_window).max() == 0  # hidden where the track is lost
+    # carried by the same track, all of it is where the source is
+    ride = content.source_ride.model_copy(update={"gaps": "hold"})
+    carried = shot.layers["it"].content.model_copy(update={"carried_ride": ride})
+    shot = shot.model_copy(update={"layers": {"it": shot.layers["it"].model_copy(update={"content": carried})}})
+    planner = renderer.planner(shot)
+    columns = np.flatnonzero(renderer.run(planner.plan(15)).fill(planner.frame_window)[..., 3].max(0) > 1e-3)
+    assert 145 - 6 < columns.min() < columns.max() < 145 + 6
 
 
 def test_a_start_is_laid_in_as_it_looks_in_the_shots_own_frame() -> None:

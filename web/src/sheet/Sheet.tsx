@@ -52,7 +52,11 @@ function LayerSheet({ layer }: { layer: Layer }) {
               control={c as Control}
               path={`${path}/content/${c.name}`}
               owner={layer.name}
-              ride={c.widget === "point" ? { path: `${path}/content/${c.name}_ride`, whole: false } : undefined}
+              ride={
+                `${c.name}_ride` in layer.content
+                  ? { path: `${path}/content/${c.name}_ride`, whole: c.widget !== "point" }
+                  : undefined
+              }
             />
           ))}
         </Section>

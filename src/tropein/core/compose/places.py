@@ -333,9 +333,14 @@ class Places:
         return followed(moved, ride.parts, about)
 
     def point_matrix(self, content: ContentBase, name: str, frame: float) -> Matrix | None:
-        """What a content's own point does that rides on a track, in the content's pixels; None where the ride hides it."""
+        """What a track does to a content's own point that rides on it, or, where the parameter is no point, to all of its pixels; None where the
+        ride hides it."""
         ride: Ride | None = getattr(content, name + RIDE)
-        return IDENTITY if ride is None else self.ridden(ride, np.array(sample(getattr(content, name), frame)), frame)
+        if ride is None:
+            return IDENTITY
+        w, h = content.size(self.shot)
+        about = sample(getattr(content, name), frame) if name in content.points() else (w / 2, h / 2)
+        return self.ridden(ride, np.array(about), frame)
 
     def with_plate(self, footage: str, frame: float) -> Matrix:
         """Footage pixels to shot pixels for what is tracked in the plate, which itself may have been moved or held."""

@@ -78,6 +78,10 @@ class ParticlesContent(ContentBase):
         2.5, "Drag", soft=(0, 8), hard=(0, 100), step=0.05, help="How soon the air slows them down."
     )
     wind: AnimatedVec2 = control((0.0, 0.0), "Wind", step=1, unit="px/s", widget="vec2")
+    carried: AnimatedNumber = control(
+        1.0, "Carried", soft=(0, 1), hard=(0, 1), help="How far what was born goes along with the track that this rides on: else it stays where it is in the frame."
+    )  # fmt: skip
+    carried_ride: Ride | None = None
     turbulence: AnimatedNumber = control(110.0, "Turbulence", soft=(0, 400), hard=(0, 1e4), step=1, unit="px/s")
     eddy: AnimatedNumber = control(130.0, "Eddies", soft=(10, 600), hard=(1, 1e5), step=1, unit="px")
     boil: AnimatedNumber = control(0.6, "Boil", soft=(0, 3), hard=(-50, 50))
@@ -167,12 +171,26 @@ class ParticlesContent(ContentBase):
         first, rows, expected = births
         born = counts(int(values["seed"]), first, expected, MOST)
         values |= {"shutter": context.shot.shutter_deg / 360 / rate, "size": context.shot.size}
-        parameters = (values, first, rows, born, now)
+        values.pop("carried_ride")
+        carry = self._carry(context, first, values["carried"])
+        parameters = (values, first, rows, born, now, carry)
 
         def make(window: Window) -> Picture:
-            return _drawn(values, first, rows, born, rate, now, context.scale, window)
+            return _drawn(values, first, rows, born, rate, now, context.scale, window, carry)
 
         return context.made(self.kind, parameters, self.size(context.shot), make)
+
+    def _carry(self, context: Context, first: int, share: float) -> NDArray[np.float64] | None:
+        """(frames, 3, 3): what has become by now of places at each frame, by the track that they are carried by; None where nothing carries."""
+        if self.carried_ride is None or share <= 0:
+            return None
+        here = context.carried(self, "carried", context.frame)
+        out = []
+        for frame in range(first, math.floor(context.frame) + 1):
+            there = context.carried(self, "carried", float(frame))
+            known = here is not None and there is not None and abs(np.linalg.det(there)) > 1e-9
+            out.append(np.eye(3) + share * (here @ np.linalg.inv(there) - np.eye(3)) if known else np.eye(3))
+        return np.array(out)
 
     def _births(self, context: Context, rate: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]] | None:
         """(the earliest frame of which any are alive, the BIRTH columns of every frame from it on, how many are expected of each)."""
@@ -201,10 +219,16 @@ _AT_BIRTH = tuple(n for n in BIRTH if n in ParticlesContent.model_fields)
 
 
 def _drawn(
-    values: dict[str, Any], first: int, births: NDArray[np.float64], born: NDArray[np.int64], rate: float, now: float, scale: float, window: Window
+    values: dict[str, Any], first: int, births: NDArray[np.float64], born: NDArray[np.int64], rate: float, now: float, scale: float, window: Window,
+    carry: NDArray[np.float64] | None = None,
 ) -> Picture:  # fmt: skip
     seed = int(values["seed"])
-    found, numbers, _ = flown(seed, first, born, births, rate, now)
+    found, numbers, frames = flown(seed, first, born, births, rate, now)
+    if carry is not None and len(found):
+        moves = carry[frames]
+        p = np.einsum("nij,nj->ni", moves, np.column_stack([found[:, :2], np.ones(len(found))]))
+        found[:, :2] = p[:, :2] / p[:, 2:]
+        found[:, 3:5] = np.einsum("nij,nj->ni", moves[:, :2, :2], found[:, 3:5])
     of = seen(values, found, numbers, now / rate, seed, scale)
     at = _around(of, window)
     if at.empty:

@@ -46,7 +46,7 @@ class Context(Protocol):
         """The content's parameters at a frame, in the same way."""
 
     def carried(self, content: ContentBase, name: str, frame: float) -> Any:
-        """What the ride of a point does at a frame: a 3x3 matrix of the content's pixels, None where it hides it."""
+        """What the ride beside a parameter does at a frame, to a point or to all: a 3x3 matrix of the content's pixels, None where it hides it."""
 
     def made(self, op: str, parameters: object, size: tuple[int, int], make: Callable[[Any], Any]) -> Any:
         """The step of a picture: `make` is given its window."""
@@ -67,8 +67,13 @@ class ContentBase(Kind):
 
     @classmethod
     def points(cls) -> tuple[str, ...]:
-        """Parameters that are places in its picture and may ride on tracks: those with a field for that beside them."""
-        return tuple(name[: -len(RIDE)] for name in cls.model_fields if name.endswith(RIDE))
+        """Parameters that are places in its picture and may ride on tracks, by a field for that beside them."""
+        found = []
+        for name, field in cls.model_fields.items():
+            about = field.json_schema_extra
+            if isinstance(about, dict) and about.get("widget") == "point" and name + RIDE in cls.model_fields:
+                found.append(name)
+        return tuple(found)
 
     @classmethod
     def begun(cls, start: str, size: tuple[int, int]) -> dict[str, Any]:

@@ -95,8 +95,7 @@ def _glare(x0, y0, step, cx, cy, parts, table, core, out):  # type: ignore[no-un
                 q = r / (one + np.float32(parts.spread) * np.float32(1 - c))
                 wide = one + q * q * np.float32(6.25 * 6.25)
                 total = np.float32(parts.halo) * (
-                    np.float32(0.00022) / (q * q + np.float32(0.00012))
-                    + np.float32(0.006) / (wide * np.sqrt(wide))
+                    np.float32(0.00022) / (q * q + np.float32(0.00012)) + np.float32(0.006) / (wide * np.sqrt(wide))
                 )
                 total += (
                     np.float32(parts.rays)
