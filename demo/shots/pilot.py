@@ -120,13 +120,13 @@ def sea_glass_eyes(context: WorkContext, shot: Shot, footage: dict[str, Footage]
     irises = {
         "id": new_id(), "name": "Irises between the lids",
         "pieces": [
-            part("Irises", "irises", grow={"value": 1.0}, soften={"value": 0.7}),
+            part("Irises", "irises", grow={"value": -1.6}, soften={"value": 1.0}),  # what is bright about them is the white
             part("Open eyes", "eyes", how="intersect", grow={"value": 0.5}, soften={"value": 0.6}),
         ],
     }  # fmt: skip
     whites = {
         "id": new_id(), "name": "Whites of the eyes",
-        "pieces": [part("Open eyes", "eyes", soften={"value": 0.8}), part("Irises", "irises", how="subtract", soften={"value": 0.8})],
+        "pieces": [part("Open eyes", "eyes", soften={"value": 0.8}), part("Irises", "irises", how="subtract", grow={"value": -0.6}, soften={"value": 1.0})],
     }  # fmt: skip
     appear = keys(0.0, (2, 0.0), (14, 1.0))
     glass = veil("Sea glass", [
