@@ -1192,6 +1192,11 @@ export interface components {
             soft?: number[] | null;
             /** Hard */
             hard: (number | null)[];
+            /**
+             * Group
+             * @default
+             */
+            group: string;
         };
         /**
          * Cue

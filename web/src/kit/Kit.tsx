@@ -8,7 +8,7 @@ import {
   Pin,
   Plus,
   Smile,
-  Sparkles,
+  Shapes,
   Square,
   Upload,
   VenetianMask,
@@ -35,7 +35,7 @@ const DRAWERS = [
   { id: "shelf", title: "Shelf", icon: Film, keys: "1" },
   { id: "tracks", title: "Tracks", icon: Waypoints, keys: "2" },
   { id: "mattes", title: "Mattes", icon: VenetianMask, keys: "3" },
-  { id: "make", title: "Make", icon: Sparkles, keys: "4" },
+  { id: "make", title: "Make", icon: Shapes, keys: "4" },
 ] as const;
 
 /** The kit at the left: drawers that slide over the picture's edge. */

@@ -20,6 +20,7 @@ const MIX: Control = {
   step: 0.01,
   soft: [0, 1],
   hard: [0, 1],
+  group: "",
 };
 
 type Family = "effects" | "meets";

@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import { useAbout } from "../api/client";
 import type { Control, Layer } from "../document/types";
 import { usePick } from "../state/bench";
@@ -46,18 +47,22 @@ function LayerSheet({ layer }: { layer: Layer }) {
       <Sentence layer={layer} />
       {made && made.params.length > 0 && (
         <Section title={made.title}>
-          {made.params.map((c) => (
-            <ParamRow
-              key={c.name}
-              control={c as Control}
-              path={`${path}/content/${c.name}`}
-              owner={layer.name}
-              ride={
-                `${c.name}_ride` in layer.content
-                  ? { path: `${path}/content/${c.name}_ride`, whole: c.widget !== "point" }
-                  : undefined
-              }
-            />
+          {made.params.map((c, i) => (
+            <Fragment key={c.name}>
+              {c.group && c.group !== made.params[i - 1]?.group && (
+                <h3 className="pt-1.5 pb-0.5 text-small text-quiet">{c.group}</h3>
+              )}
+              <ParamRow
+                control={c as Control}
+                path={`${path}/content/${c.name}`}
+                owner={layer.name}
+                ride={
+                  `${c.name}_ride` in layer.content
+                    ? { path: `${path}/content/${c.name}_ride`, whole: c.widget !== "point" }
+                    : undefined
+                }
+              />
+            </Fragment>
           ))}
         </Section>
       )}

@@ -35,6 +35,7 @@ class Control(BaseModel):
     step: float
     soft: list[float] | None = None
     hard: list[float | None]
+    group: str = ""
 
 
 class Told(BaseModel):

@@ -24,36 +24,38 @@ class ArcsContent(ContentBase):
     title: ClassVar[str] = "Arcs"
     varies: ClassVar[bool] = True
     kind: Literal["arcs"] = "arcs"
-    start: AnimatedVec2 = control((300.0, 120.0), "From", step=1, unit="px", widget="point")
+    start: AnimatedVec2 = control((300.0, 120.0), "From", step=1, unit="px", widget="point", group="Way")
     start_ride: Ride | None = None
-    end: AnimatedVec2 = control((660.0, 420.0), "To", step=1, unit="px", widget="point")
+    end: AnimatedVec2 = control((660.0, 420.0), "To", step=1, unit="px", widget="point", group="Way")
     end_ride: Ride | None = None
     grown: AnimatedNumber = control(
-        1.0, "Grown", soft=(0, 1), hard=(0, 1), help="How far it has grown from where it begins."
+        1.0, "Grown", soft=(0, 1), hard=(0, 1), help="How far it has grown from where it begins.", group="Way"
     )
     wander: AnimatedNumber = control(
-        0.18, "Wander", soft=(0, 0.6), hard=(0, 3), help="How far it strays from the straight way."
+        0.18, "Wander", soft=(0, 0.6), hard=(0, 3), help="How far it strays from the straight way.", group="Way"
     )
-    rough: AnimatedNumber = control(0.62, "Roughness", soft=(0.2, 1), hard=(0, 1.2))
-    jumps: AnimatedNumber = control(2.5, "Jumps", soft=(0, 12), hard=(0, 60), step=0.1, unit="/s")
-    branches: AnimatedNumber = control(6.0, "Branches", soft=(0, 20), hard=(0, 40), step=1)
+    rough: AnimatedNumber = control(0.62, "Roughness", soft=(0.2, 1), hard=(0, 1.2), group="Way")
+    jumps: AnimatedNumber = control(2.5, "Jumps", soft=(0, 12), hard=(0, 60), step=0.1, unit="/s", group="Way")
+    branches: AnimatedNumber = control(6.0, "Branches", soft=(0, 20), hard=(0, 40), step=1, group="Way")
     reach: AnimatedNumber = control(
-        0.28, "Branches reach", soft=(0, 1), hard=(0, 3), help="As a share of the whole way."
+        0.28, "Branches reach", soft=(0, 1), hard=(0, 3), help="As a share of the whole way.", group="Way"
     )
-    width: AnimatedNumber = control(1.5, "Width", soft=(0.3, 12), hard=(0, 500), step=0.1, unit="px")
-    taper: AnimatedNumber = control(0.45, "Taper", soft=(0, 1), hard=(0, 1))
-    flicker: AnimatedNumber = control(0.5, "Flicker", soft=(0, 1), hard=(0, 1))
-    colour: AnimatedColour = control((0.8, 0.88, 1.0), "Core colour", soft=(0, 1), widget="colour")
+    width: AnimatedNumber = control(1.5, "Width", soft=(0.3, 12), hard=(0, 500), step=0.1, unit="px", group="Look")
+    taper: AnimatedNumber = control(0.45, "Taper", soft=(0, 1), hard=(0, 1), group="Look")
+    flicker: AnimatedNumber = control(0.5, "Flicker", soft=(0, 1), hard=(0, 1), group="Look")
+    colour: AnimatedColour = control((0.8, 0.88, 1.0), "Core colour", soft=(0, 1), widget="colour", group="Look")
     light: AnimatedNumber = control(
-        14.0, "Light", soft=(0, 40), hard=(0, 1000), step=0.1, help="What its colour is multiplied by."
+        14.0, "Light", soft=(0, 40), hard=(0, 1000), step=0.1, help="What its colour is multiplied by.", group="Look"
     )
-    glow_colour: AnimatedColour = control((0.36, 0.5, 1.0), "Glow colour", soft=(0, 1), widget="colour")
-    glow: AnimatedNumber = control(10.0, "Glow", soft=(0, 40), hard=(0, 1000), step=0.1)
-    glow_size: AnimatedNumber = control(46.0, "Glow size", soft=(0, 200), hard=(0, 2000), step=1, unit="px")
+    glow_colour: AnimatedColour = control((0.36, 0.5, 1.0), "Glow colour", soft=(0, 1), widget="colour", group="Look")
+    glow: AnimatedNumber = control(10.0, "Glow", soft=(0, 40), hard=(0, 1000), step=0.1, group="Look")
+    glow_size: AnimatedNumber = control(
+        46.0, "Glow size", soft=(0, 200), hard=(0, 2000), step=1, unit="px", group="Look"
+    )
     covers: AnimatedNumber = control(
-        0.0, "Covers", soft=(0, 1), hard=(0, 1), help="At 1 it hides what it lies on, as dark cracks do."
+        0.0, "Covers", soft=(0, 1), hard=(0, 1), help="At 1 it hides what it lies on, as dark cracks do.", group="Look"
     )
-    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)
+    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1, group="Look")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Lightning": {},
         "Current": _start(wander=0.1, rough=0.75, jumps=9.0, branches=3.0, reach=0.12, width=1.0, flicker=0.8, colour=(0.9, 0.85, 1.0), glow_colour=(0.55, 0.3, 1.0), glow_size=26.0),

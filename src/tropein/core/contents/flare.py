@@ -31,16 +31,21 @@ class FlareContent(ContentBase):
 
     title: ClassVar[str] = "Flare"
     kind: Literal["flare"] = "flare"
-    centre: AnimatedVec2 = control((620.0, 180.0), "Source", step=1, unit="px", widget="point")
+    centre: AnimatedVec2 = control((620.0, 180.0), "Source", step=1, unit="px", widget="point", group="Source")
     centre_ride: Ride | None = None
-    power: AnimatedNumber = control(5.0, "Power", soft=(0, 30), hard=(0, 1e4), step=0.05)
-    colour: AnimatedColour = control((1.0, 0.86, 0.68), "Colour", soft=(0, 1), widget="colour")
-    large: AnimatedNumber = control(1.0, "Size", soft=(0.2, 4), hard=(0.01, 50))
+    power: AnimatedNumber = control(5.0, "Power", soft=(0, 30), hard=(0, 1e4), step=0.05, group="Source")
+    colour: AnimatedColour = control((1.0, 0.86, 0.68), "Colour", soft=(0, 1), widget="colour", group="Source")
+    large: AnimatedNumber = control(1.0, "Size", soft=(0.2, 4), hard=(0.01, 50), group="Source")
     core: AnimatedNumber = control(
-        1.0, "Core", soft=(0, 2), hard=(0, 100), help="The source itself; at 0 it is the one that was filmed."
+        1.0,
+        "Core",
+        soft=(0, 2),
+        hard=(0, 100),
+        help="The source itself; at 0 it is the one that was filmed.",
+        group="Source",
     )
-    halo: AnimatedNumber = control(1.0, "Halo", soft=(0, 3), hard=(0, 100))
-    rays: AnimatedNumber = control(1.0, "Rays", soft=(0, 3), hard=(0, 100))
+    halo: AnimatedNumber = control(1.0, "Halo", soft=(0, 3), hard=(0, 100), group="Glare")
+    rays: AnimatedNumber = control(1.0, "Rays", soft=(0, 3), hard=(0, 100), group="Glare")
     blades: AnimatedNumber = control(
         7.0,
         "Blades",
@@ -48,13 +53,14 @@ class FlareContent(ContentBase):
         hard=(3, 24),
         step=1,
         help="Of the aperture: an even number gives as many rays, an odd one twice as many.",
+        group="Glare",
     )
-    streak: AnimatedNumber = control(0.5, "Streak", soft=(0, 4), hard=(0, 100))
-    ring: AnimatedNumber = control(0.6, "Ring", soft=(0, 3), hard=(0, 100))
-    ghosts: AnimatedNumber = control(12.0, "Ghosts", soft=(0, 24), hard=(0, 60), step=1)
-    ghost_light: AnimatedNumber = control(0.6, "Ghosts' light", soft=(0, 3), hard=(0, 100))
-    spread: AnimatedNumber = control(0.045, "Colours part", soft=(0, 0.2), hard=(0, 1), step=0.001)
-    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)
+    streak: AnimatedNumber = control(0.5, "Streak", soft=(0, 4), hard=(0, 100), group="Glare")
+    ring: AnimatedNumber = control(0.6, "Ring", soft=(0, 3), hard=(0, 100), group="Glare")
+    ghosts: AnimatedNumber = control(12.0, "Ghosts", soft=(0, 24), hard=(0, 60), step=1, group="Ghosts")
+    ghost_light: AnimatedNumber = control(0.6, "Ghosts' light", soft=(0, 3), hard=(0, 100), group="Ghosts")
+    spread: AnimatedNumber = control(0.045, "Colours part", soft=(0, 0.2), hard=(0, 1), step=0.001, group="Lens")
+    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1, group="Lens")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Lamp glare": {},
         "Cold beacon": _start(colour=(0.62, 0.82, 1.0), power=6.0, streak=2.2, rays=0.5, ring=0.2, ghosts=8.0),

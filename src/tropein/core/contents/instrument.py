@@ -24,10 +24,10 @@ class InstrumentContent(ContentBase):
     title: ClassVar[str] = "Instrument"
     varies: ClassVar[bool] = True
     kind: Literal["instrument"] = "instrument"
-    centre: AnimatedVec2 = control((480.0, 270.0), "Middle", step=1, unit="px", widget="point")
+    centre: AnimatedVec2 = control((480.0, 270.0), "Middle", step=1, unit="px", widget="point", group="Ring")
     centre_ride: Ride | None = None
-    radius: AnimatedNumber = control(120.0, "Radius", soft=(0, 500), hard=(0, 1e5), step=1, unit="px")
-    thick: AnimatedNumber = control(3.0, "Thickness", soft=(0.5, 120), hard=(0, 1e5), step=0.1, unit="px")
+    radius: AnimatedNumber = control(120.0, "Radius", soft=(0, 500), hard=(0, 1e5), step=1, unit="px", group="Ring")
+    thick: AnimatedNumber = control(3.0, "Thickness", soft=(0.5, 120), hard=(0, 1e5), step=0.1, unit="px", group="Ring")
     begin: AnimatedNumber = control(
         -90.0,
         "Begins at",
@@ -36,26 +36,40 @@ class InstrumentContent(ContentBase):
         step=0.5,
         unit="°",
         help="0 is to the right, 90 down.",
+        group="Ring",
     )
-    span: AnimatedNumber = control(360.0, "Span", soft=(0, 360), hard=(0, 360), step=0.5, unit="°")
-    parts: AnimatedNumber = control(1.0, "Parts", soft=(1, 120), hard=(1, 720), step=1)
-    gap: AnimatedNumber = control(0.0, "Gaps", soft=(0, 1), hard=(0, 1), help="How much of each part is left out.")
+    span: AnimatedNumber = control(360.0, "Span", soft=(0, 360), hard=(0, 360), step=0.5, unit="°", group="Ring")
+    parts: AnimatedNumber = control(1.0, "Parts", soft=(1, 120), hard=(1, 720), step=1, group="Ring")
+    gap: AnimatedNumber = control(
+        0.0, "Gaps", soft=(0, 1), hard=(0, 1), help="How much of each part is left out.", group="Ring"
+    )
     longer: AnimatedNumber = control(
-        0.0, "Every so many longer", soft=(0, 12), hard=(0, 100), step=1, help="Of ticks; at 0 all are alike."
+        0.0,
+        "Every so many longer",
+        soft=(0, 12),
+        hard=(0, 100),
+        step=1,
+        help="Of ticks; at 0 all are alike.",
+        group="Ring",
     )
-    spin: AnimatedNumber = control(0.0, "Turns", soft=(-180, 180), hard=(-3600, 3600), step=0.5, unit="°/s")
+    spin: AnimatedNumber = control(
+        0.0, "Turns", soft=(-180, 180), hard=(-3600, 3600), step=0.5, unit="°/s", group="Ring"
+    )
     trail: AnimatedNumber = control(
         0.0,
         "Fades along",
         soft=(0, 1),
         hard=(0, 1),
         help="From full at its end to nothing where it begins: a hand that sweeps.",
+        group="Ring",
     )
-    colour: AnimatedColour = control((0.55, 0.95, 0.9), "Colour", soft=(0, 1), widget="colour")
-    light: AnimatedNumber = control(1.4, "Light", soft=(0, 8), hard=(0, 1000), step=0.05)
-    glow: AnimatedNumber = control(0.5, "Glow", soft=(0, 4), hard=(0, 100))
-    glow_size: AnimatedNumber = control(12.0, "Glow size", soft=(0, 80), hard=(0, 1000), step=0.5, unit="px")
-    covers: AnimatedNumber = control(0.0, "Covers", soft=(0, 1), hard=(0, 1))
+    colour: AnimatedColour = control((0.55, 0.95, 0.9), "Colour", soft=(0, 1), widget="colour", group="Look")
+    light: AnimatedNumber = control(1.4, "Light", soft=(0, 8), hard=(0, 1000), step=0.05, group="Look")
+    glow: AnimatedNumber = control(0.5, "Glow", soft=(0, 4), hard=(0, 100), group="Look")
+    glow_size: AnimatedNumber = control(
+        12.0, "Glow size", soft=(0, 80), hard=(0, 1000), step=0.5, unit="px", group="Look"
+    )
+    covers: AnimatedNumber = control(0.0, "Covers", soft=(0, 1), hard=(0, 1), group="Look")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Ring": {},
         "Ticks": _start(radius=138.0, thick=10.0, parts=72.0, gap=0.82, longer=6.0, spin=6.0),

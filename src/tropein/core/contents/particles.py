@@ -39,7 +39,7 @@ class ParticlesContent(ContentBase):
     title: ClassVar[str] = "Particles"
     varies: ClassVar[bool] = True
     kind: Literal["particles"] = "particles"
-    source: AnimatedVec2 = control((480.0, 270.0), "Source", step=1, unit="px", widget="point")
+    source: AnimatedVec2 = control((480.0, 270.0), "Source", step=1, unit="px", widget="point", group="Birth")
     source_ride: Ride | None = None
     area: AnimatedVec2 = control(
         (24.0, 8.0),
@@ -48,19 +48,33 @@ class ParticlesContent(ContentBase):
         unit="px",
         widget="vec2",
         help="How wide and high the place is where they are born.",
+        group="Birth",
     )
     deep: AnimatedNumber = control(
-        0.0, "Depth", soft=(0, 3000), hard=(0, 1e5), step=5, unit="px", help="How far apart they lie in depth: near ones are larger and pass faster."
-    )  # fmt: skip
+        0.0, "Depth", soft=(0, 3000), hard=(0, 1e5), step=5, unit="px", help="How far apart they lie in depth: near ones are larger and pass faster.", group="Birth")  # fmt: skip
     rate: AnimatedNumber = control(
-        110.0, "Rate", soft=(0, 600), hard=(0, 1e6), step=1, unit="/s", help="How many are born in a second."
+        110.0,
+        "Rate",
+        soft=(0, 600),
+        hard=(0, 1e6),
+        step=1,
+        unit="/s",
+        help="How many are born in a second.",
+        group="Birth",
     )
-    life: AnimatedNumber = control(1.9, "Life", soft=(0.1, 8), hard=(0, LONGEST_S), step=0.05, unit="s")
-    life_varies: AnimatedNumber = control(0.4, "Lives vary", soft=(0, 1), hard=(0, 1))
-    speed: AnimatedNumber = control(300.0, "Speed", soft=(0, 1000), hard=(0, 1e5), step=1, unit="px/s")
-    speed_varies: AnimatedNumber = control(0.35, "Speeds vary", soft=(0, 1), hard=(0, 1))
+    life: AnimatedNumber = control(1.9, "Life", soft=(0.1, 8), hard=(0, LONGEST_S), step=0.05, unit="s", group="Birth")
+    life_varies: AnimatedNumber = control(0.4, "Lives vary", soft=(0, 1), hard=(0, 1), group="Birth")
+    speed: AnimatedNumber = control(300.0, "Speed", soft=(0, 1000), hard=(0, 1e5), step=1, unit="px/s", group="Way")
+    speed_varies: AnimatedNumber = control(0.35, "Speeds vary", soft=(0, 1), hard=(0, 1), group="Way")
     direction: AnimatedNumber = control(
-        -20.0, "Direction", soft=(-180, 180), hard=(-3600, 3600), step=0.5, unit="°", help="0 is to the right, 90 down."
+        -20.0,
+        "Direction",
+        soft=(-180, 180),
+        hard=(-3600, 3600),
+        step=0.5,
+        unit="°",
+        help="0 is to the right, 90 down.",
+        group="Way",
     )
     fan: AnimatedNumber = control(
         26.0,
@@ -70,21 +84,23 @@ class ParticlesContent(ContentBase):
         step=0.5,
         unit="°",
         help="How wide they spread from it; at 360 they go everywhere.",
+        group="Way",
     )
     fall: AnimatedNumber = control(
-        -70.0, "Falls", soft=(-400, 1000), hard=(-1e5, 1e5), step=1, unit="px/s²", help="Below 0 it rises."
+        -70.0, "Falls", soft=(-400, 1000), hard=(-1e5, 1e5), step=1, unit="px/s²", help="Below 0 it rises.", group="Way"
     )
     drag: AnimatedNumber = control(
-        2.5, "Drag", soft=(0, 8), hard=(0, 100), step=0.05, help="How soon the air slows them down."
+        2.5, "Drag", soft=(0, 8), hard=(0, 100), step=0.05, help="How soon the air slows them down.", group="Way"
     )
-    wind: AnimatedVec2 = control((0.0, 0.0), "Wind", step=1, unit="px/s", widget="vec2")
+    wind: AnimatedVec2 = control((0.0, 0.0), "Wind", step=1, unit="px/s", widget="vec2", group="Way")
     carried: AnimatedNumber = control(
-        1.0, "Carried", soft=(0, 1), hard=(0, 1), help="How far what was born goes along with the track that this rides on: else it stays where it is in the frame."
-    )  # fmt: skip
+        1.0, "Carried", soft=(0, 1), hard=(0, 1), help="How far what was born goes along with the track that this rides on: else it stays where it is in the frame.", group="Way")  # fmt: skip
     carried_ride: Ride | None = None
-    turbulence: AnimatedNumber = control(110.0, "Turbulence", soft=(0, 400), hard=(0, 1e4), step=1, unit="px/s")
-    eddy: AnimatedNumber = control(130.0, "Eddies", soft=(10, 600), hard=(1, 1e5), step=1, unit="px")
-    boil: AnimatedNumber = control(0.6, "Boil", soft=(0, 3), hard=(-50, 50))
+    turbulence: AnimatedNumber = control(
+        110.0, "Turbulence", soft=(0, 400), hard=(0, 1e4), step=1, unit="px/s", group="Way"
+    )
+    eddy: AnimatedNumber = control(130.0, "Eddies", soft=(10, 600), hard=(1, 1e5), step=1, unit="px", group="Way")
+    boil: AnimatedNumber = control(0.6, "Boil", soft=(0, 3), hard=(-50, 50), group="Way")
     radius: AnimatedNumber = control(
         42.0,
         "Size",
@@ -93,20 +109,27 @@ class ParticlesContent(ContentBase):
         step=0.1,
         unit="px",
         help="Radius, where the curve of size is full.",
+        group="Look",
     )
-    radius_varies: AnimatedNumber = control(0.4, "Sizes vary", soft=(0, 1), hard=(0, 1))
-    growth: AnimatedCurve = control(_points((0, 0.16), (0.3, 0.55), (1, 1)), "Size over life", widget="curve")
+    radius_varies: AnimatedNumber = control(0.4, "Sizes vary", soft=(0, 1), hard=(0, 1), group="Look")
+    growth: AnimatedCurve = control(
+        _points((0, 0.16), (0.3, 0.55), (1, 1)), "Size over life", widget="curve", group="Look"
+    )
     opacity: AnimatedNumber = control(
-        0.13, "Opacity", soft=(0, 1), hard=(0, 1), help="Of each, where its curve is full."
+        0.13, "Opacity", soft=(0, 1), hard=(0, 1), help="Of each, where its curve is full.", group="Look"
     )
-    fading: AnimatedCurve = control(_points((0, 0), (0.05, 1), (0.4, 0.4), (1, 0)), "Opacity over life", widget="curve")
-    colour: AnimatedColour = control((0.78, 0.82, 0.86), "Colour at birth", soft=(0, 1), widget="colour")
-    colour_end: AnimatedColour = control((0.7, 0.75, 0.82), "Colour at the end", soft=(0, 1), widget="colour")
+    fading: AnimatedCurve = control(
+        _points((0, 0), (0.05, 1), (0.4, 0.4), (1, 0)), "Opacity over life", widget="curve", group="Look"
+    )
+    colour: AnimatedColour = control((0.78, 0.82, 0.86), "Colour at birth", soft=(0, 1), widget="colour", group="Look")
+    colour_end: AnimatedColour = control(
+        (0.7, 0.75, 0.82), "Colour at the end", soft=(0, 1), widget="colour", group="Look"
+    )
     light: AnimatedNumber = control(
-        1.0, "Light", soft=(0, 20), hard=(0, 1000), step=0.05, help="What their colour is multiplied by."
+        1.0, "Light", soft=(0, 20), hard=(0, 1000), step=0.05, help="What their colour is multiplied by.", group="Look"
     )
     covers: AnimatedNumber = control(
-        1.0, "Covers", soft=(0, 1), hard=(0, 1), help="At 0 they add light and hide nothing."
+        1.0, "Covers", soft=(0, 1), hard=(0, 1), help="At 0 they add light and hide nothing.", group="Look"
     )
     breakup: AnimatedNumber = control(
         0.75,
@@ -114,20 +137,22 @@ class ParticlesContent(ContentBase):
         soft=(-1, 1),
         hard=(-2, 2),
         help="Above 0 each is broken into threads, below 0 into lobes; at 0 it is a soft disc.",
+        group="Look",
     )
     opening: AnimatedNumber = control(
-        0.5, "Opens", soft=(0, 1), hard=(0, 2), help="How far holes open in each while it lives."
+        0.5, "Opens", soft=(0, 1), hard=(0, 2), help="How far holes open in each while it lives.", group="Look"
     )
-    soft: AnimatedNumber = control(0.6, "Softness", soft=(0.1, 1), hard=(0.02, 2))
+    soft: AnimatedNumber = control(0.6, "Softness", soft=(0.1, 1), hard=(0.02, 2), group="Look")
     streak: AnimatedNumber = control(
         1.0,
         "Streaks",
         soft=(0, 4),
         hard=(0, 50),
         help="How long the shutter stays open, as a multiple of the shot's own.",
+        group="Look",
     )
-    flicker: AnimatedNumber = control(0.0, "Flicker", soft=(0, 1), hard=(0, 1))
-    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)
+    flicker: AnimatedNumber = control(0.0, "Flicker", soft=(0, 1), hard=(0, 1), group="Look")
+    seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1, group="Look")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Breath": {},
         "Smoke": _start(

@@ -73,16 +73,19 @@ def control(
     help: str = "",
     hard: tuple[float | None, float | None] = (None, None),
     widget: str = "number",
+    group: str = "",
 ) -> Any:
     """A field whose metadata is enough for the sheet to be drawn: range, step, unit, help.
 
     `soft` is the range a drag covers, `hard` the range that is accepted. `default` is a plain value; it is wrapped
-    as a constant by the field's own type.
+    as a constant by the field's own type. `group`: a heading that it and those after it of the same group stand under.
     """
     extra: dict[str, Any] = {"step": step, "unit": unit, "widget": widget}
     if soft is not None:
         extra["soft"] = list(soft)
     extra["hard"] = list(hard)
+    if group:
+        extra["group"] = group
     return Field(
         default_factory=lambda: {"value": default},
         validate_default=True,
