@@ -53,19 +53,14 @@ class Coded:
         return replace(self, scale=self.window.width / size[0])
 
     def reduced(self, scale: float) -> Coded:
-        """At a smaller scale of the footage, as it is coded, as proxies were made smaller; the same where that would not be whole pixels, or
-        where it is no RGB codes without alpha."""
+        """At a smaller scale of the footage, as it is coded, as proxies were made smaller; the same where it is no RGB codes without alpha. It has
+        whole pixels: its far edges lie up to half of one from where they belong."""
         ratio, codes = scale / self.scale, self.what
-        w, h = self.window.width * ratio, self.window.height * ratio
-        if (
-            isinstance(codes, yuv.Planes)
-            or not self.opaque
-            or ratio > 1 - 1e-3
-            or max(abs(w - round(w)), abs(h - round(h))) > 1e-6
-        ):
+        if isinstance(codes, yuv.Planes) or not self.opaque or ratio > 1 - 1e-3:
             return self
+        size = max(1, round(self.window.width * ratio)), max(1, round(self.window.height * ratio))
         how = cv2.INTER_CUBIC if ratio > 0.5 else cv2.INTER_AREA
-        return replace(self, what=cv2.resize(codes, (round(w), round(h)), interpolation=how), scale=scale)
+        return replace(self, what=cv2.resize(codes, size, interpolation=how), scale=scale)
 
     def picture(self) -> Picture:
         return Picture(self._pixels(), self.window)
