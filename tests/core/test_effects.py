@@ -148,3 +148,35 @@ def test_sharpening_leaves_flat_light_and_takes_back_what_it_gives() -> None:
     grainy = flat(0.3, 0.3, 0.3)
     grainy.pixels[..., :3] += np.random.default_rng(1).normal(0, 0.004, (30, 40, 1)).astype(np.float32)
     assert np.abs(apply("sharpen", grainy, threshold=0.3, amount=2.0).pixels - grainy.pixels).max() < 1e-5
+
+
+def test_levels_put_black_middle_and_white_where_they_are_said() -> None:
+    changed = apply("levels", flat(0.2, 0.2, 0.2), black=0.1, white=0.9, middle=2.0, black_out=0.05)
+    expected = ((encoded(0.2) - 0.1) / 0.8) ** 0.5 * 0.95 + 0.05
+    assert encoded(float(rgb(changed)[0])) == pytest.approx(expected, abs=1e-4)
+    assert np.abs(apply("levels", flat(0.3, 0.2, 0.1, a=0.5)).pixels - flat(0.3, 0.2, 0.1, a=0.5).pixels).max() < 1e-5
+
+
+def test_dark_and_bright_are_mapped_to_two_colours() -> None:
+    ends = {"dark": (0.02, 0.05, 0.1), "bright": (0.9, 0.8, 0.6)}
+    assert rgb(apply("two-tones", flat(0, 0, 0), **ends)) == pytest.approx(ends["dark"], rel=1e-3)
+    assert rgb(apply("two-tones", flat(1, 1, 1), **ends)) == pytest.approx(ends["bright"], rel=1e-3)
+    red = rgb(apply("two-tones", flat(0.5, 0.1, 0.1), keep=0.0, dark=(0, 0, 0), bright=(1, 1, 1)))
+    assert red[0] == pytest.approx(red[2], rel=1e-3)
+
+
+def test_one_band_of_hues_is_turned_and_the_rest_drained() -> None:
+    red, green = flat(0.5, 0.05, 0.05), flat(0.05, 0.5, 0.05)
+    kept, drained = (rgb(apply("hue-band", p, hue=0.0, rest=0.0)) for p in (red, green))
+    assert kept == pytest.approx([0.5, 0.05, 0.05], abs=2e-3) and np.ptp(drained) < 2e-3
+    turned = rgb(apply("hue-band", red, hue=0.0, turn=-110.0))
+    assert np.argmax(turned) != 0
+    assert np.abs(apply("hue-band", green).pixels - green.pixels).max() < 1e-4
+    grey = flat(0.3, 0.3, 0.3)
+    assert np.abs(apply("hue-band", grey, turn=90.0, saturation=3.0).pixels - grey.pixels).max() < 1e-4
+
+
+def test_scan_lines_darken_by_half_of_what_they_say_and_fade_where_they_are_too_fine() -> None:
+    lines = apply("scan-lines", flat(0.4, 0.4, 0.4), every=6.0, dark=0.8).pixels[..., 0]
+    assert lines.mean() == pytest.approx(0.4 * 0.6, rel=0.01) and np.ptp(lines.mean(1)) > 0.2 and np.ptp(lines[3]) == 0
+    assert np.abs(apply("scan-lines", flat(0.4, 0.4, 0.4), 0.3, every=6.0, dark=0.8).pixels[..., 0] - 0.4).max() < 1e-6

@@ -294,3 +294,25 @@ def test_small_pictures_to_choose_by(tmp_path: Path) -> None:
     assert smoke.shape == (90, 160, 3) and smoke[0, 0, 0] > 100 > 60 > sparks[0, 0, 0]
     with pytest.raises(NotFound):
         alone(renderer, "particles", "Bees", 0, 160)
+
+
+def test_trails_are_earlier_pictures_where_they_lay_the_newest_in_front(tmp_path: Path) -> None:
+    plain = {"glow": 0.0, "light": 1.0, "covers": 1.0, "colour": (1.0, 1.0, 1.0), "radius": 4.0, "thick": 8.0}
+    document = shot_of("instrument", centre=(20.0, 90.0), **plain).model_dump(mode="json")
+    layer = document["layers"]["it"]
+    ends = [{"frame": f, "value": [20.0 + 10 * f, 90.0], "ease": "linear"} for f in (0, 28)]
+    layer["content"]["centre"] = {"value": [20.0, 90.0], "keys": ends}
+    trails = {
+        "kind": "trails",
+        "id": "t",
+        "count": {"value": 3},
+        "every": {"value": 4},
+        "first": {"value": 0.5},
+        "keep": {"value": 0.5},
+    }
+    layer |= {"meets": {"t": trails | {"tint": {"value": [1.0, 0.5, 1.0]}}}, "meeting": ["t"]}
+    seen = drawn(Shot.model_validate(document), 20, tmp_path)
+    assert [round(float(seen[90, x, 3]), 2) for x in (220, 180, 140, 100, 60)] == [1.0, 0.5, 0.25, 0.12, 0.0]
+    assert seen[90, 180, 1] == pytest.approx(0.25, abs=0.01) and seen[90, 140, 1] == pytest.approx(0.0625, abs=0.01)
+    early = drawn(Shot.model_validate(document), 2, tmp_path)  # before the first frame it stood where it begins
+    assert early[90, 40, 3] > 0.99 and early[90, 20, 3] > 0.4 and np.isfinite(early).all()

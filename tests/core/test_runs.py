@@ -101,6 +101,10 @@ def effects(draw: Any) -> dict[str, Any]:
         "light": {"centre": [40, 30], "outer": draw(number(5, 90)), "inner": 4, "cone": draw(st.sampled_from([360, 90]))},
         "noise": {"amount": draw(number(0, 1)), "size": draw(number(2, 90)), "detail": draw(st.integers(1, 5))},
         "grain": {"amount": draw(number(0, 0.1)), "size": draw(number(0, 2))},
+        "levels": {"black": draw(number(0, 0.3)), "white": draw(number(0.6, 1.2)), "middle": draw(number(0.5, 2)), "black_out": draw(number(0, 0.2))},
+        "two-tones": {"dark": [0.02, 0.03, 0.1], "bright": [0.8, 0.7, 0.5], "keep": draw(number(0, 1))},
+        "hue-band": {"hue": draw(number(0, 360)), "width": draw(number(10, 200)), "turn": draw(number(-90, 90)), "rest": draw(number(0, 1))},
+        "scan-lines": {"every": draw(number(3, 20)), "dark": draw(number(0, 1)), "roll": draw(number(-2, 2))},
         "blur": {"radius": draw(number(0, 4))},
         "glow": {"radius": draw(number(1, 12))},
     }  # fmt: skip

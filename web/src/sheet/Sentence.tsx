@@ -1,10 +1,10 @@
 import { Popover } from "radix-ui";
 import { goInto } from "../tools/actions";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useAbout } from "../api/client";
 import { sample } from "../document/animate";
 import { hangingFrom, setValue } from "../document/ops";
-import type { Control, Layer } from "../document/types";
+import type { Control, Layer, Ride } from "../document/types";
 import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Popped } from "../ui/Popped";
@@ -119,7 +119,26 @@ function Shows({ layer }: { layer: Layer }) {
     );
   if (content.kind === "footage") return <>, from the shelf,</>;
   const made = about?.contents.find((c) => c.kind === content.kind);
-  return made ? <>, {made.title.toLowerCase()} made here,</> : <>, of a kind that is not installed here,</>;
+  if (!made) return <>, of a kind that is not installed here,</>;
+  return (
+    <>
+      , {made.title.toLowerCase()} made here,
+      {made.params.map((p) => {
+        const ride = (content as Record<string, unknown>)[`${p.name}_ride`] as Ride | null | undefined;
+        if (!ride) return null;
+        return (
+          <Fragment key={p.name}>
+            {" "}
+            {p.title.toLowerCase()} riding on{" "}
+            <button className={`${WORD} decoration-track!`} onClick={() => select({ kind: "track", id: ride.track })}>
+              {shot?.tracks[ride.track]?.name}
+            </button>
+            {shot?.tracks[ride.track]?.kind === "face" && <> ({ride.spot || "head"})</>},
+          </Fragment>
+        );
+      })}
+    </>
+  );
 }
 
 function BlendMenu({ layer }: { layer: Layer }) {

@@ -90,6 +90,9 @@ class MeetingOf:
     def under(self) -> Step:
         return self.laid()
 
+    def layer_at(self, frame: float) -> Step | None:
+        return self.planner.layer(self.layer, frame) if self.planner.shows(self.layer, frame) else None
+
     def foot(self) -> Foot | None:
         return self.planner.places.foot(self.layer, self.frame)
 

@@ -108,7 +108,7 @@ class Planner:
 
         for layer in self._in_order(stack, frame):
             opacity = sample(layer.opacity, frame)
-            if not self._shows(layer, frame) or opacity <= 0:
+            if not self.shows(layer, frame) or opacity <= 0:
                 continue
             if layer.kind == "beneath":
                 under, overs = self._veil(laid(), layer, frame, opacity), []
@@ -144,7 +144,7 @@ class Planner:
             layer = self.shot.layers[layer_id]
             if layer.stack is None or not is_open(layer):
                 yield layer
-            elif self._shows(layer, frame):
+            elif self.shows(layer, frame):
                 yield from self._flat(layer.stack, frame)
 
     def matte(self, matte_id: str, frame: float) -> Step:
@@ -301,7 +301,7 @@ class Planner:
             Placed(moves, window, quality, edge),
         )  # fmt: skip
 
-    def _shows(self, layer: Layer, frame: float) -> bool:
+    def shows(self, layer: Layer, frame: float) -> bool:
         """Whether a layer is switched on and lives at a frame."""
         return layer.visible and (layer.span is None or layer.span[0] <= frame < layer.span[1] + 1)
 

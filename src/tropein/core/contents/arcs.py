@@ -8,13 +8,9 @@ import numpy as np
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
 from tropein.core.document.base import parse_rate
-from tropein.core.document.content import CONTENTS, ContentBase, Context
+from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
 from tropein.core.raster.bolts import Way, bolt, halo, lines
 from tropein.core.raster.picture import Picture, Window
-
-
-def _start(**values: Any) -> dict[str, Any]:
-    return {name: {"value": value} for name, value in values.items()}
 
 
 @CONTENTS.add
@@ -58,11 +54,11 @@ class ArcsContent(ContentBase):
     seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1, group="Look")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Lightning": {},
-        "Current": _start(wander=0.1, rough=0.75, jumps=9.0, branches=3.0, reach=0.12, width=1.0, flicker=0.8, colour=(0.9, 0.85, 1.0), glow_colour=(0.55, 0.3, 1.0), glow_size=26.0),
-        "Ember veins": _start(
+        "Current": starting(wander=0.1, rough=0.75, jumps=9.0, branches=3.0, reach=0.12, width=1.0, flicker=0.8, colour=(0.9, 0.85, 1.0), glow_colour=(0.55, 0.3, 1.0), glow_size=26.0),
+        "Ember veins": starting(
             wander=0.2, jumps=0.0, branches=14.0, reach=0.34, width=1.8, flicker=0.1, colour=(1.0, 0.36, 0.07), light=5.0, glow_colour=(1.0, 0.2, 0.03), glow=4.0, glow_size=18.0
         ),
-        "Cracks": _start(
+        "Cracks": starting(
             wander=0.24, rough=0.8, jumps=0.0, branches=12.0, reach=0.36, width=1.6, flicker=0.0, colour=(0.012, 0.011, 0.01), light=1.0, glow=0.0, covers=1.0
         ),
     }  # fmt: skip

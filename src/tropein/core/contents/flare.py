@@ -7,13 +7,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
-from tropein.core.document.content import CONTENTS, ContentBase, Context
+from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
 from tropein.core.raster.flare import Parts, flare
 from tropein.core.raster.picture import Picture, Window
-
-
-def _start(**values: Any) -> dict[str, Any]:
-    return {name: {"value": value} for name, value in values.items()}
 
 
 def in_frame(x: float, y: float, radius: float, width: float, height: float) -> float:
@@ -63,11 +59,11 @@ class FlareContent(ContentBase):
     seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1, group="Lens")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Lamp glare": {},
-        "Cold beacon": _start(colour=(0.62, 0.82, 1.0), power=6.0, streak=2.2, rays=0.5, ring=0.2, ghosts=8.0),
-        "Low sun": _start(
+        "Cold beacon": starting(colour=(0.62, 0.82, 1.0), power=6.0, streak=2.2, rays=0.5, ring=0.2, ghosts=8.0),
+        "Low sun": starting(
             colour=(1.0, 0.72, 0.42), power=8.0, large=1.5, streak=0.1, rays=1.4, blades=8.0, ghosts=16.0
         ),
-        "Glint": _start(power=1.4, large=0.5, halo=0.6, rays=1.6, blades=6.0, streak=0.0, ring=0.0, ghosts=0.0),
+        "Glint": starting(power=1.4, large=0.5, halo=0.6, rays=1.6, blades=6.0, streak=0.0, ring=0.0, ghosts=0.0),
     }
 
     def picture(self, context: Context) -> Any:

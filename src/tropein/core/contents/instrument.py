@@ -8,13 +8,9 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
-from tropein.core.document.content import CONTENTS, ContentBase, Context
+from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
 from tropein.core.raster.bolts import halo
 from tropein.core.raster.picture import Picture, Pixels, Window
-
-
-def _start(**values: Any) -> dict[str, Any]:
-    return {name: {"value": value} for name, value in values.items()}
 
 
 @CONTENTS.add
@@ -72,10 +68,10 @@ class InstrumentContent(ContentBase):
     covers: AnimatedNumber = control(0.0, "Covers", soft=(0, 1), hard=(0, 1), group="Look")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Ring": {},
-        "Ticks": _start(radius=138.0, thick=10.0, parts=72.0, gap=0.82, longer=6.0, spin=6.0),
-        "Dashes": _start(radius=164.0, thick=2.0, parts=24.0, gap=0.45, spin=-12.0),
-        "Sweep": _start(radius=60.0, thick=118.0, span=70.0, trail=1.0, spin=80.0, light=0.5, glow=0.0),
-        "Arc": _start(radius=182.0, thick=7.0, span=110.0, begin=150.0, spin=24.0),
+        "Ticks": starting(radius=138.0, thick=10.0, parts=72.0, gap=0.82, longer=6.0, spin=6.0),
+        "Dashes": starting(radius=164.0, thick=2.0, parts=24.0, gap=0.45, spin=-12.0),
+        "Sweep": starting(radius=60.0, thick=118.0, span=70.0, trail=1.0, spin=80.0, light=0.5, glow=0.0),
+        "Arc": starting(radius=182.0, thick=7.0, span=110.0, begin=150.0, spin=24.0),
     }
 
     def picture(self, context: Context) -> Any:

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from tropein.core.animate.drawn import curve_values
 from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
 from tropein.core.document.base import parse_rate
-from tropein.core.document.content import CONTENTS, ContentBase, Context
+from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
 from tropein.core.raster.flight import BIRTH, counts, flown
+from tropein.core.raster.hashed import of_each
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.specks import SPECK, specks
 
@@ -26,10 +27,6 @@ NEAREST = 0.05  # of the way to the frame: what comes nearer has passed the lens
 
 def _points(*points: tuple[float, float]) -> DrawnCurve:
     return DrawnCurve(points=list(points))
-
-
-def _start(**values: Any) -> dict[str, Any]:
-    return {name: {"value": value} for name, value in values.items()}
 
 
 @CONTENTS.add
@@ -155,32 +152,32 @@ class ParticlesContent(ContentBase):
     seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1, group="Look")
     starts: ClassVar[dict[str, dict[str, Any]]] = {
         "Breath": {},
-        "Smoke": _start(
+        "Smoke": starting(
             area=(30.0, 10.0), rate=70.0, life=3.6, speed=40.0, direction=-90.0, fan=40.0, fall=-110.0, drag=1.6, wind=(-40.0, 0.0), turbulence=85.0, eddy=150.0,
             radius=64.0, opacity=0.26, fading=_points((0, 0), (0.05, 1), (0.6, 0.45), (1, 0)), colour=(0.1, 0.1, 0.105), colour_end=(0.2, 0.2, 0.21), breakup=-0.8,
             opening=0.55, soft=0.65,
         ),
-        "Embers": _start(
+        "Embers": starting(
             source=(480.0, 560.0), area=(700.0, 20.0), deep=500.0, rate=60.0, life=3.2, life_varies=0.5, speed=60.0, direction=-90.0, fan=60.0, fall=-160.0, drag=1.6, turbulence=110.0, eddy=190.0,
             radius=2.0, radius_varies=0.7, growth=_points((0, 1), (1, 0.6)), opacity=1.0, fading=_points((0, 0.2), (0.04, 1), (0.5, 0.5), (1, 0)), colour=(1.0, 0.42, 0.08),
             colour_end=(0.9, 0.1, 0.015), light=9.0, covers=0.0, breakup=0.0, flicker=0.6,
         ),
-        "Sparks": _start(
+        "Sparks": starting(
             area=(4.0, 4.0), rate=140.0, life=0.8, life_varies=0.6, speed=620.0, speed_varies=0.6, direction=-80.0, fan=150.0, fall=900.0, drag=0.9, turbulence=0.0,
             radius=1.3, radius_varies=0.5, growth=_points((0, 1), (1, 0.5)), opacity=1.0, fading=_points((0, 1), (0.6, 0.7), (1, 0)), colour=(1.0, 0.7, 0.32), colour_end=(1.0, 0.22, 0.04),
             light=14.0, covers=0.0, breakup=0.0, streak=1.5,
         ),
-        "Dust": _start(
+        "Dust": starting(
             area=(1100.0, 640.0), deep=900.0, rate=70.0, life=6.0, speed=8.0, fan=360.0, fall=2.0, drag=2.0, turbulence=22.0, eddy=260.0, boil=0.3,
             radius=1.7, radius_varies=0.7, growth=_points((0, 1), (1, 1)), opacity=0.5, fading=_points((0, 0), (0.2, 1), (0.8, 1), (1, 0)), colour=(1.0, 0.94, 0.84),
             colour_end=(1.0, 0.94, 0.84), light=1.2, covers=0.3, breakup=0.0, flicker=0.3,
         ),
-        "Drizzle": _start(
+        "Drizzle": starting(
             source=(480.0, -160.0), area=(1500.0, 60.0), deep=900.0, rate=1800.0, life=0.75, life_varies=0.1, speed=1500.0, speed_varies=0.12, direction=94.0, fan=2.0, fall=0.0,
             drag=0.0, turbulence=0.0, radius=1.25, radius_varies=0.3, growth=_points((0, 1), (1, 1)), opacity=0.6, fading=_points((0, 1), (1, 1)), colour=(0.8, 0.88, 1.0),
             colour_end=(0.8, 0.88, 1.0), light=3.0, breakup=0.0, opening=0.0,
         ),
-        "Snow": _start(
+        "Snow": starting(
             source=(480.0, -60.0), area=(1500.0, 40.0), deep=1100.0, rate=160.0, life=9.0, life_varies=0.1, speed=70.0, speed_varies=0.3, direction=90.0, fan=30.0, fall=60.0, drag=0.8,
             wind=(14.0, 0.0), turbulence=34.0, eddy=220.0, boil=0.3, radius=3.6, radius_varies=0.5, growth=_points((0, 1), (1, 1)), opacity=0.9,
             fading=_points((0, 0), (0.03, 1), (0.95, 1), (1, 0)), colour=(0.9, 0.93, 1.0), colour_end=(0.9, 0.93, 1.0), breakup=0.0, opening=0.0,
@@ -281,18 +278,17 @@ def seen(
     values: dict[str, Any], found: NDArray[np.float64], numbers: NDArray[np.uint64], seconds: float, seed: int, scale: float
 ) -> NDArray[np.float32]:  # fmt: skip
     """Particles as the lens before the frame sees them, far ones first: rows of SPECK, of those that are before it."""
-    from tropein.core.raster.hashed import of_each
-
     w, h = values["size"]
     focal = FOCAL * w
-    deep = found[:, 2]
-    if values["deep"] > 0 and len(found):
+    away = focal + found[:, 2]
+    if len(found) and (values["deep"] > 0 or away.min() <= NEAREST * focal):
         # in 65,000 steps of depth: whole numbers are sorted in one pass
-        far, span = float(deep.max()), max(float(np.ptp(deep)), 1e-6)
-        order = np.argsort(((far - deep) * (65535 / span)).astype(np.uint16), kind="stable")
-        order = order[focal + deep[order] > NEAREST * focal]
-        found, numbers = found[order], numbers[order]
-    size = focal / np.maximum(focal + found[:, 2], NEAREST * focal)  # of what lies at the frame
+        order = np.argsort(
+            ((away.max() - away) * (65535 / max(float(np.ptp(away)), 1e-6))).astype(np.uint16), kind="stable"
+        )
+        order = order[away[order] > NEAREST * focal]
+        found, numbers, away = found[order], numbers[order], away[order]
+    size = focal / away  # of what lies at the frame
     share = found[:, 7]
     centre = np.array([w / 2, h / 2])
     at = (centre + (found[:, :2] - centre) * size[:, None]) * scale
@@ -308,8 +304,8 @@ def seen(
             6.2832 * (seconds * (2.3 + 3 * own) + 7 * own)
         )
         opacity = opacity * (1 - flick * (0.5 + 0.5 * waves))
-    begin, end = (np.array(values[n]) for n in ("colour", "colour_end"))
-    light = (begin + share[:, None] * (end - begin)) * values["light"]
+    first, last = (np.array(values[n]) for n in ("colour", "colour_end"))
+    light = (first + share[:, None] * (last - first)) * values["light"]
     out = np.empty((len(found), len(SPECK)), np.float32)
     out[:, 0:2], out[:, 2:4], out[:, 4], out[:, 5], out[:, 6:9] = at, way, np.maximum(radius, 0), opacity, light
     out[:, 9], out[:, 10] = values["covers"], values["opening"] * share

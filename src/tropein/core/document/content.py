@@ -113,5 +113,10 @@ class ContentBase(Kind):
         raise NotImplementedError
 
 
+def starting(**values: Any) -> dict[str, Any]:
+    """One of the starts of a content: constants by the names of its parameters."""
+    return {name: {"value": value} for name, value in values.items()}
+
+
 CONTENTS: Family[ContentBase] = Family("content", "tropein.core.contents", ContentBase)
 AnyContent = Annotated[SerializeAsAny[ContentBase], BeforeValidator(CONTENTS.read)]

@@ -27,6 +27,9 @@ class Meeting(Protocol):
     def under(self) -> Any:
         """What lies beneath, laid together."""
 
+    def layer_at(self, frame: float) -> Any:
+        """The layer's own picture as it lies at another frame, before it meets anything; None where it shows nothing then."""
+
     def step(self, op: str, parameters: object, inputs: tuple[Any, ...], make: Any) -> Any:
         """A step of the plan, named by what goes into it."""
 

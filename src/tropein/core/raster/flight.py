@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.hashed import hashed
+from tropein.core.raster.hashed import hashed, of_each
 
 Array = NDArray[np.float64]
 TILE, EDDY_CELLS, SMOOTH_CELLS = 32, 5.0, 1.35
@@ -124,11 +124,8 @@ def _fly(tile, seed, numbers, births, times, now, ramp, out, alive):  # type: ig
 
 def counts(seed: int, first: int, expected: Array, most: int) -> NDArray[np.int64]:
     """How many are born within each of some moments, of as many as are expected: the fraction is drawn by lot, of each moment by itself, so that
-    what is changed in one changes no other. Where there would be more than `most` in all, each moment has fewer."""
-    from tropein.core.raster.hashed import of_each
-
-    total = float(expected.sum())
-    expected = expected * min(1.0, most / max(total, 1e-9))
+    what is changed in one changes no other. Each has at most its share of `most` in all."""
+    expected = np.minimum(expected, most / len(expected))
     which = np.arange(first, first + len(expected)).astype(np.int64).view(np.uint64)
     return np.floor(expected + of_each(seed, which, 1)).astype(np.int64)
 
@@ -138,8 +135,6 @@ def flown(
 ) -> tuple[Array, NDArray[np.uint64], NDArray[np.int64]]:
     """Of `born[i]` particles within frame first + i, all that live at frame `now`: (n, 8) their BORN columns, their numbers, and in
     which frame each was born. `births` (frames, 18): the BIRTH columns of each; rate: frames a second; ramp: seconds after which turbulence has them."""
-    from tropein.core.raster.hashed import of_each
-
     of = np.repeat(np.arange(len(born)), born)
     within = np.arange(len(of)) - np.repeat(np.cumsum(born) - born, born)
     numbers = ((first + of).astype(np.int64) << 24 | within).view(np.uint64)
