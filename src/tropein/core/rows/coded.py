@@ -103,8 +103,8 @@ def _coded(a, k, n, arrays, dtype, size, x0, x1, ax, ay):  # type: ignore[no-unt
                 for i in range(o.size):
                     o[i] = curve[np.uint32(o[i] * last + f(0.5))]
             if k[1]:
-                for i in range(o.size):
-                    o[i] *= co[i]
+                for i in range(o.size):  # where nothing is covered, whatever stands there
+                    o[i] = o[i] * co[i] if co[i] > f(0) else f(0)
 
 
 @Kernel

@@ -21,7 +21,8 @@ def normal(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
     for c in range(3 if k[2] else 4):
         o, s = a[k[0] * 4 + c, x0:x1], a[k[1] * 4 + c, x0:x1]
         for i in range(o.size):
-            o[i] = s[i] * share + o[i] * (f(1) - cover[i] * share)
+            made = s[i] * share + o[i] * (f(1) - cover[i] * share)
+            o[i] = made if cover[i] > f(0) or s[i] > f(0) else o[i]
 
 
 @Kernel
@@ -66,7 +67,7 @@ def lit(v):
 def laid(o, s, m, sa, ba, own):
     """Straight light s, mixed with what is under it m, over premultiplied o; own: what there is of light that covers nothing."""
     made = sa * (f(1) - ba) * s + sa * ba * m + (f(1) - sa) * o
-    return made if sa > TINY else o + own
+    return made if sa > TINY else o + (own if own > f(0) else f(0))
 
 
 def mode(row, width, x0, x1, ax, ay, numbers, ints, arrays):
@@ -92,7 +93,7 @@ _SEPARABLE = """    t, q = A[S, :m], A[S + 1, :m]
         if opaque:
             for i in range(m):
                 sa = cover[i] * share
-                o[i] = o[i] + sa * (q[i] - o[i]) if sa > TINY else o[i] + s[i] * share
+                o[i] = o[i] + sa * (q[i] - o[i]) if sa > TINY else o[i] + (s[i] * share if s[i] > f(0) else f(0))
         else:
             for i in range(m):
                 ba = under[i]

@@ -83,7 +83,8 @@ def tone(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-
         if k[1]:
             for i in range(m):
                 v = max(o[i], zero)
-                o[i] = v * cover[i] if cover[i] > tiny else max(v - n[4 + c], zero)
+                rest = v - n[4 + c]
+                o[i] = v * cover[i] if cover[i] > tiny else (rest if rest > zero else zero)
         else:
             for i in range(m):
                 o[i] = max(o[i], zero)
