@@ -111,6 +111,12 @@ def _lay_simple(base: Pixels, over: Pixels, oy: int, ox: int, opacity: float, ad
         y = oy + row
         for x in range(sw):
             a = over[row, x, 3] * k
+            if (
+                a <= _ZERO
+                and not add
+                and not (over[row, x, 0] > _ZERO or over[row, x, 1] > _ZERO or over[row, x, 2] > _ZERO)
+            ):
+                continue
             rest = _ONE if add else _ONE - a
             base[y, ox + x, 0] = over[row, x, 0] * k + base[y, ox + x, 0] * rest
             base[y, ox + x, 1] = over[row, x, 1] * k + base[y, ox + x, 1] * rest
@@ -135,7 +141,8 @@ def _lay_mode(base, over, oy, ox, opacity, mode, display, encode, decode):  # ty
             sa = over[row, x - ox, 3] * k
             if sa <= tiny:  # light that covers nothing is added in every mode
                 for c in range(3):
-                    base[y, x, c] += over[row, x - ox, c] * k
+                    if over[row, x - ox, c] > _ZERO:
+                        base[y, x, c] += over[row, x - ox, c] * k
                 continue
             ba = base[y, x, 3]
             inv = k / sa
