@@ -1,13 +1,11 @@
-import { useRef } from "react";
 import { useCarried } from "../api/client";
 import { sample } from "../document/animate";
-import { IDENTITY, inverse, through, type Matrix } from "../document/geometry";
-import { setValue } from "../document/ops";
-import type { Animated, Effect, Layer, Op, Vec2 } from "../document/types";
-import { useBench, usePick } from "../state/bench";
+import { IDENTITY, through, type Matrix } from "../document/geometry";
+import type { Animated, Effect, Layer, Vec2 } from "../document/types";
+import { usePick } from "../state/bench";
 import { groupOf, looksOf } from "../document/layers";
+import { STRAW, useGrip } from "./useGrip";
 
-const STRAW = "#e0cf8a";
 const RINGS = ["inner", "outer"] as const;
 type Grip = "centre" | (typeof RINGS)[number];
 
@@ -50,42 +48,22 @@ function Centre({
   scale: number;
   toShot: (e: React.PointerEvent) => Vec2;
 }) {
-  const { frame, draft, commit } = usePick("frame", "draft", "commit");
-  const held = useRef<{ grip: Grip; by: Vec2; ops: Op[] } | null>(null);
-  const back = inverse(carried);
+  const { frame } = usePick("frame");
   const centre = sample(effect.centre as Animated<Vec2>, frame);
   const px = (p: Vec2) => through(carried, p).map((v) => v * scale) as Vec2;
   const [x, y] = px(centre);
   const round = (v: number) => Number(v.toFixed(2));
+  const held = useGrip(carried, centre, toShot);
   const grip = (what: Grip) => ({
     style: { pointerEvents: (what === "centre" ? "auto" : "stroke") as "auto" | "stroke" },
-    onPointerDown: (e: React.PointerEvent) => {
-      if (e.button !== 0 || e.altKey) return;
-      e.stopPropagation();
-      e.currentTarget.setPointerCapture(e.pointerId);
-      const at = through(back, toShot(e));
-      held.current = { grip: what, by: [centre[0] - at[0], centre[1] - at[1]], ops: [] };
-    },
-    onPointerMove: (e: React.PointerEvent) => {
-      const d = held.current;
-      if (!d) return;
-      const at = through(back, toShot(e));
-      const value =
-        d.grip === "centre"
-          ? [round(at[0] + d.by[0]), round(at[1] + d.by[1])]
-          : round(Math.max(1, Math.hypot(at[0] - centre[0], at[1] - centre[1])));
-      d.ops = setValue(useBench.getState().base!, `${path}/${d.grip}`, frame, value);
-      draft(d.ops);
-    },
-    onPointerUp: () => {
-      const d = held.current;
-      held.current = null;
-      if (d?.ops.length)
-        void commit(
-          `${d.grip === "centre" ? "move the centre" : "change the reach"} of ${effect.kind} of ${layer.name}`,
-          d.ops,
-        );
-    },
+    ...held({
+      path: `${path}/${what}`,
+      value: (at, by) =>
+        what === "centre"
+          ? [round(at[0] + by[0]), round(at[1] + by[1])]
+          : round(Math.max(1, Math.hypot(at[0] - centre[0], at[1] - centre[1]))),
+      label: `${what === "centre" ? "move the centre" : "change the reach"} of ${effect.kind} of ${layer.name}`,
+    }),
   });
   const ring = (radius: number) =>
     Array.from({ length: 49 }, (_, i) =>

@@ -1,12 +1,9 @@
-import { useRef } from "react";
 import { useAbout, useCarried } from "../api/client";
 import { sample } from "../document/animate";
-import { inverse, through, type Matrix } from "../document/geometry";
-import { setValue } from "../document/ops";
-import type { Animated, Control, Layer, Op, Vec2 } from "../document/types";
-import { useBench, usePick } from "../state/bench";
-
-const STRAW = "#e0cf8a";
+import { through, type Matrix } from "../document/geometry";
+import type { Animated, Control, Layer, Vec2 } from "../document/types";
+import { usePick } from "../state/bench";
+import { STRAW, useGrip } from "./useGrip";
 
 /** The places of what the selected layer makes (where a gradient ends, where particles come from), where their rides have taken them. */
 export function PointHandles({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
@@ -38,37 +35,21 @@ function Point({
   scale: number;
   toShot: (e: React.PointerEvent) => Vec2;
 }) {
-  const { frame, draft, commit } = usePick("frame", "draft", "commit");
-  const held = useRef<{ by: Vec2; ops: Op[] } | null>(null);
-  const back = inverse(carried);
+  const { frame } = usePick("frame");
   const at = sample((layer.content as unknown as Record<string, Animated<Vec2>>)[point.name], frame);
   const [x, y] = through(carried, at).map((v) => v * scale);
+  const grip = useGrip(carried, at, toShot);
   return (
     <g
       transform={`translate(${x},${y})`}
       className="cursor-grab"
       style={{ pointerEvents: "auto" }}
       data-testid={`point-${point.name}`}
-      onPointerDown={(e) => {
-        if (e.button !== 0 || e.altKey) return;
-        e.stopPropagation();
-        e.currentTarget.setPointerCapture(e.pointerId);
-        const p = through(back, toShot(e));
-        held.current = { by: [at[0] - p[0], at[1] - p[1]], ops: [] };
-      }}
-      onPointerMove={(e) => {
-        const d = held.current;
-        if (!d) return;
-        const p = through(back, toShot(e));
-        const value = [p[0] + d.by[0], p[1] + d.by[1]].map((v) => Number(v.toFixed(1)));
-        d.ops = setValue(useBench.getState().base!, `/layers/${layer.id}/content/${point.name}`, frame, value);
-        draft(d.ops);
-      }}
-      onPointerUp={() => {
-        const d = held.current;
-        held.current = null;
-        if (d?.ops.length) void commit(`move ${point.title.toLowerCase()} of ${layer.name}`, d.ops);
-      }}
+      {...grip({
+        path: `/layers/${layer.id}/content/${point.name}`,
+        value: (p, by) => [p[0] + by[0], p[1] + by[1]].map((v) => Number(v.toFixed(1))),
+        label: `move ${point.title.toLowerCase()} of ${layer.name}`,
+      })}
     >
       <circle r="11" fill="transparent" />
       <path d="M0 -6L6 0L0 6L-6 0Z" fill="#1b1b1b" fillOpacity=".7" stroke={STRAW} strokeWidth="1.8" />

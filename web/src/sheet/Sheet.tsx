@@ -50,7 +50,7 @@ function LayerSheet({ layer }: { layer: Layer }) {
           {made.params.map((c, i) => (
             <Fragment key={c.name}>
               {c.group && c.group !== made.params[i - 1]?.group && (
-                <h3 className="pt-1.5 pb-0.5 text-small text-quiet">{c.group}</h3>
+                <h3 className="pt-1.5 pb-0.5 pl-[30px] text-small text-quiet">{c.group}</h3>
               )}
               <ParamRow
                 control={c as Control}

@@ -227,11 +227,8 @@ def _alone(previewer: Previewer, kind: str, start: str, frame: int, width: int) 
     return bytes(simplejpeg.encode_jpeg(alone(previewer.renderer, kind, start, frame, width), 85, "RGB"))
 
 
-ERRANDS: dict[str, Callable[..., Any]] = {
-    "snap": _snap,
-    "patches": _patches,
-    "alone": _alone,
-}  # what needs footage decoded, but no shot
+# what needs no shot: footage is decoded for it, or a picture made of nothing but its parameters
+ERRANDS: dict[str, Callable[..., Any]] = {"snap": _snap, "patches": _patches, "alone": _alone}
 
 
 TOLD: dict[str, Callable[[Previewer, str, Any], None]] = {

@@ -7,7 +7,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.document.animated import DrawnCurve
+
 Points = tuple[tuple[float, float], ...]
+
+
+def points_of(curve: DrawnCurve) -> Points:
+    return tuple((x, y) for x, y in curve.points)
 
 
 def curve_values(points: Points, x: NDArray[Any]) -> NDArray[Any]:

@@ -146,13 +146,14 @@ def coasted(frames: NDArray[np.float64], values: NDArray[np.float64], at: NDArra
 
 def similarity(source: NDArray[np.float64], target: NDArray[np.float64]) -> Matrix:
     """The turn, growth and shift (3x3) that best take points (k, 2) to others. Umeyama, IEEE PAMI 13 (4), 1991."""
-    a, b = source - source.mean(0), target - target.mean(0)
+    here, there = source.sum(0) / len(source), target.sum(0) / len(target)
+    a, b = source - here, target - there
     size = float((a * a).sum())
     if size < 1e-9:
-        return translation(*(target.mean(0) - source.mean(0)))
+        return translation(*(there - here))
     c, s = float((a * b).sum()) / size, float((a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum()) / size
     turn = np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]])
-    return translation(*target.mean(0)) @ turn @ translation(*-source.mean(0))
+    return translation(*there) @ turn @ translation(*-here)
 
 
 def followed(matrix: Matrix, parts: Collection[str], about: NDArray[np.float64]) -> Matrix:

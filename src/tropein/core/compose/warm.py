@@ -65,20 +65,20 @@ def _rows() -> None:
             if isinstance(kernel, Kernel):
                 _ = kernel.address
     _ = lays.laying("screen", True).address
-    for kind, cls in EFFECTS.known().items():
-        if (rows := by_points(kind)) is not None:
-            for use in rows(sampled(cls(kind=kind, id="warm"), 0), 1.0, window):
-                _ = use.kernel.address
     _ = Picture(np.zeros((32, 32, 4), np.float32), window).extent, full(window).spans
     outline_spans(np.zeros((4, 2)), 0, 1, 0, np.zeros((1, 2), np.int32))
 
 
 def _looks() -> None:
-    """Effects on whole pictures; generated ones; what less common modes need, and veils with any."""
+    """All effects; generated pictures; what less common modes need, and veils with any."""
     a = Picture(np.full((32, 32, 4), 0.5, np.float32), Window(0, 0, 32, 32))
     for kind, cls in EFFECTS.known().items():
-        if by_points(kind) is None:
-            run(kind, a, sampled(cls(kind=kind, id="warm"), 0), 1.0)
+        values = sampled(cls(kind=kind, id="warm"), 0)
+        if (rows := by_points(kind)) is None:
+            run(kind, a, values, 1.0)
+        else:
+            for use in rows(values, 1.0, a.window):
+                _ = use.kernel.address
     flown(1, 0, np.ones(2, np.int64), np.ones((2, len(BIRTH))), 24.0, 1.0)
     specks(np.ones((1, len(SPECK)), np.float32), 32, 32, 0.5)
     lines(np.ones((1, len(PIECE))), 32, 32)

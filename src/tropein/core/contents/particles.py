@@ -9,7 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.animate.drawn import curve_values
+from tropein.core.animate.drawn import curve_values, points_of
+from tropein.core.animate.sample import sample
 from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
 from tropein.core.document.base import parse_rate
 from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
@@ -17,6 +18,7 @@ from tropein.core.raster.flight import BIRTH, counts, flown
 from tropein.core.raster.hashed import of_each
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.specks import SPECK, specks
+from tropein.core.raster.warp import apply
 
 MOST, LONGEST_S = 200_000, 60.0  # alive at once; a life
 FOCAL = 1.2  # of the frame's width, as for cards before the frame
@@ -187,10 +189,9 @@ class ParticlesContent(ContentBase):
     def picture(self, context: Context) -> Any:
         now, rate = context.frame, float(parse_rate(context.shot.rate))
         values = context.values(self, now)
-        births = self._births(context, rate)
-        if values is None or births is None:
+        if values is None:
             return None
-        first, rows, expected = births
+        first, rows, expected = self._births(context, rate)
         born = counts(int(values["seed"]), first, expected, MOST)
         values |= {"shutter": context.shot.shutter_deg / 360 / rate, "size": context.shot.size}
         values.pop("carried_ride")
@@ -214,30 +215,37 @@ class ParticlesContent(ContentBase):
             out.append(np.eye(3) + share * (here @ np.linalg.inv(there) - np.eye(3)) if known else np.eye(3))
         return np.array(out)
 
-    def _births(self, context: Context, rate: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]] | None:
+    def _births(self, context: Context, rate: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]]:
         """(the earliest frame of which any are alive, the BIRTH columns of every frame from it on, how many are expected of each)."""
         last = math.floor(context.frame)
-        longest = max((k.value for k in self.life.keys), default=self.life.value) if not self.life.moving else LONGEST_S
-        first = last - math.ceil(2 * min(longest, LONGEST_S) * rate)
-        still = not self.source.keys and not self.source.moving and self.source_ride is None
+        first = last - math.ceil(_most(self.life, LONGEST_S) * (1 + _most(self.life_varies, 1.0)) * rate)
+        moving = [name for name in _AT_BIRTH if not getattr(self, name).still]
+        kept = {name: sample(getattr(self, name), context.frame) for name in _AT_BIRTH}
         rows, expected = [], []
-        kept: dict[str, Any] | None = None
-        fixed = still and all(getattr(self, n).still for n in (*_AT_BIRTH, "area", "wind", "rate"))
         for frame in range(first, last + 1):
-            if kept is None or not fixed:
-                kept = context.values(self, float(frame))
-            if kept is None:  # its ride hides it
+            kept |= {name: sample(getattr(self, name), float(frame)) for name in moving}
+            moved = context.carried(self, "source", float(frame))
+            if moved is None:  # its ride hides it
                 rows.append([0.0] * len(BIRTH))
                 expected.append(0.0)
                 continue
-            (x, y), (wide, high), (across, down) = kept["source"], kept["area"], kept["wind"]
+            (x, y), (wide, high), (across, down) = (
+                apply(moved, np.array([kept["source"]]))[0],
+                kept["area"],
+                kept["wind"],
+            )
             named = {"x": x, "y": y, "wide": wide, "high": high, "wind_x": across, "wind_y": down}
             rows.append([named[n] if n in named else kept[n] for n in BIRTH])
             expected.append(max(kept["rate"], 0.0) / rate)
         return first, np.array(rows), np.array(expected)
 
 
-_AT_BIRTH = tuple(n for n in BIRTH if n in ParticlesContent.model_fields)
+_AT_BIRTH = ("source", "area", "wind", "rate", *(n for n in BIRTH if n in ParticlesContent.model_fields))
+
+
+def _most(value: AnimatedNumber, limit: float) -> float:
+    """The highest it may reach."""
+    return limit if value.moving else min(max((k.value for k in value.keys), default=value.value), limit)
 
 
 def _drawn(
@@ -295,8 +303,8 @@ def seen(
     way = (found[:, 3:5] - (at / scale - centre) * (found[:, 5] / focal)[:, None]) * size[:, None]
     way *= values["shutter"] * values["streak"] * scale
     varied = 1 + values["radius_varies"] * (2 * of_each(seed, numbers, 9) ** 2 - 1)  # most are small
-    radius = values["radius"] * varied * curve_values(_of(values["growth"]), share) * size * scale
-    opacity = values["opacity"] * np.clip(curve_values(_of(values["fading"]), share), 0, 1)
+    radius = values["radius"] * varied * curve_values(points_of(values["growth"]), share) * size * scale
+    opacity = values["opacity"] * np.clip(curve_values(points_of(values["fading"]), share), 0, 1)
     flick = values["flicker"]
     if flick > 0:
         own = of_each(seed, numbers, 10)
@@ -312,7 +320,3 @@ def seen(
     for column, attribute, by in ((11, 11, 6.2832), (12, 12, 1.0), (13, 13, 1.0)):  # where in the noise
         out[:, column] = of_each(seed, numbers, attribute) * by if values["breakup"] else 0
     return out
-
-
-def _of(curve: DrawnCurve) -> tuple[tuple[float, float], ...]:
-    return tuple(tuple(p) for p in curve.points)  # type: ignore[misc]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Protocol
 
 from pydantic import BeforeValidator, SerializeAsAny
@@ -68,12 +69,7 @@ class ContentBase(Kind):
     @classmethod
     def points(cls) -> tuple[str, ...]:
         """Parameters that are places in its picture and may ride on tracks, by a field for that beside them."""
-        found = []
-        for name, field in cls.model_fields.items():
-            about = field.json_schema_extra
-            if isinstance(about, dict) and about.get("widget") == "point" and name + RIDE in cls.model_fields:
-                found.append(name)
-        return tuple(found)
+        return _points_of(cls)
 
     @classmethod
     def begun(cls, start: str, size: tuple[int, int]) -> dict[str, Any]:
@@ -111,6 +107,12 @@ class ContentBase(Kind):
         """For contents that are made from their parameters alone (see `Context.drawn`): a Picture of the window, `scale` pixels per pixel of
         the content's size; `values` are the parameters at the frame."""
         raise NotImplementedError
+
+
+@cache
+def _points_of(cls: type[ContentBase]) -> tuple[str, ...]:
+    fields = {n: f.json_schema_extra for n, f in cls.model_fields.items() if isinstance(f.json_schema_extra, dict)}
+    return tuple(n for n, e in fields.items() if e.get("widget") == "point" and n + RIDE in cls.model_fields)
 
 
 def starting(**values: Any) -> dict[str, Any]:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ConfigDict
 
-from tropein.core.animate.drawn import Points, curve_values
+from tropein.core.animate.drawn import Points, curve_values, points_of
 from tropein.core.document import AnimatedCurve, DrawnCurve, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert, table
@@ -32,11 +32,8 @@ def _through(points: Points, fine: bool) -> NDArray[np.float32]:
 def _tables(values: Values, fine: bool) -> tuple[list[NDArray[np.float32]], NDArray[np.float32] | None]:
     """A table of each channel, and of a gain by luma where there is one."""
 
-    def points(name: str) -> Points:
-        return tuple(tuple(p) for p in values[name].points)
-
-    channels = [_through(points(name), fine) for name in ("red", "green", "blue")]
-    luma = points("luma")
+    channels = [_through(points_of(values[name]), fine) for name in ("red", "green", "blue")]
+    luma = points_of(values["luma"])
     if luma == ((0.0, 0.0), (1.0, 1.0)):
         return channels, None
     return channels, (_through(luma, fine) / np.maximum(GRID if fine else tones.GRID, 1e-6)).astype(np.float32)

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
+import numpy as np
+
 from tropein.core.animate.sample import sample
 from tropein.core.document.animated import Animated
 from tropein.core.document.effect import EFFECTS, CentredEffect, EffectBase
@@ -79,6 +81,12 @@ def _parted(parameters: Kind) -> tuple[Values, list[tuple[str, Animated[Any]]]]:
 
 
 _parts = Kept(_parted)
+
+
+def own_centre(values: Values) -> tuple[float, float]:
+    """The centre of an effect that has one, in its picture's own pixels."""
+    x, y, d = np.linalg.inv(np.array(values["own"])) @ [*values["centre"], 1.0]
+    return float(x / d), float(y / d)
 
 
 def same_always(effect: EffectBase) -> bool:

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, CentredEffect, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, own_centre
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture
@@ -23,8 +23,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     w = picture.window
     if w.empty or values["amount"] <= 0 or values["length"] <= 0:
         return picture
-    x, y, d = np.linalg.inv(np.array(values["own"])) @ [*values["centre"], 1.0]
-    x, y = x / d, y / d
+    x, y = own_centre(values)
     window = w
     if not picture.opaque:
         far = max(math.hypot(cx - x, cy - y) for cx in (w.x0, w.x1) for cy in (w.y0, w.y1))

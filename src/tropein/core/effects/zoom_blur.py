@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
-import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, CentredEffect, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, own_centre
 from tropein.core.raster.along import averaged
 from tropein.core.raster.picture import Picture
 from tropein.core.raster.warp import Matrix, rotation, scaling, translation
@@ -20,9 +19,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     growth, turn = values["grow"], values["turn"]
     if w.empty or (growth == 0 and turn == 0):
         return picture
-    # from the frame the centre is given in to the picture's own pixels
-    x, y, d = np.linalg.inv(np.array(values["own"])) @ [*values["centre"], 1.0]
-    x, y = x / d, y / d
+    x, y = own_centre(values)
     rate = math.log1p(max(growth, -0.99))
 
     def move(t: float) -> Matrix:

@@ -8,7 +8,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import LUMA, encode_table, look_up
+from tropein.core.raster.colour import LUMA, encode_table, look_up_above
 
 Plane = NDArray[np.float32]
 
@@ -34,19 +34,13 @@ def _ramp(value, at, softness):  # type: ignore[no-untyped-def]
     return t * t * (np.float32(3) - np.float32(2) * t)
 
 
-@nb.njit(inline="always")
-def _shown(value, bits, curve):  # type: ignore[no-untyped-def]
-    """Light as a display value, from 0."""
-    return look_up(bits, curve) if value > np.float32(0) else np.float32(0)
-
-
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _luma(rgb, bits, curve, weights, low, high, softness, out):  # type: ignore[no-untyped-def]
     for y in nb.prange(out.shape[0]):
         for x in range(out.shape[1]):
             value = np.float32(0)
             for c in range(3):
-                value += weights[c] * _shown(rgb[y, x, c], bits[y, x, c], curve)
+                value += weights[c] * look_up_above(rgb[y, x, c], bits[y, x, c], curve)
             out[y, x] = _ramp(value, low, softness) * (np.float32(1) - _ramp(value, high + softness, softness))
 
 
@@ -56,9 +50,9 @@ def _colour(rgb, bits, curve, hue, width, saturation, dark, light, softness, sof
     half, soft_saturation = width / np.float32(2), softness * max(saturation, np.float32(0.05))
     for y in nb.prange(out.shape[0]):
         for x in range(out.shape[1]):
-            r = _shown(rgb[y, x, 0], bits[y, x, 0], curve)
-            g = _shown(rgb[y, x, 1], bits[y, x, 1], curve)
-            b = _shown(rgb[y, x, 2], bits[y, x, 2], curve)
+            r = look_up_above(rgb[y, x, 0], bits[y, x, 0], curve)
+            g = look_up_above(rgb[y, x, 1], bits[y, x, 1], curve)
+            b = look_up_above(rgb[y, x, 2], bits[y, x, 2], curve)
             top, chroma = max(r, g, b), max(r, g, b) - min(r, g, b)
             safe = max(chroma, tiny)
             turn = (g - b) / safe

@@ -11,7 +11,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import LUMA, decode_table, encode_table, look_up, looked_up
+from tropein.core.raster.colour import LUMA, decode_table, encode_table, look_up_above, looked_up
 from tropein.core.raster.yuv import Cells
 
 WINDOW, FLAT = 5, 1e-3  # cells on the coarse grid; variance of display luma below which nothing is carried over
@@ -56,7 +56,7 @@ def _parted(rgb, bits, curve, weights, luma, away):  # type: ignore[no-untyped-d
         for x in range(luma.shape[1]):
             total = np.float32(0)
             for c in range(3):
-                shown = look_up(bits[y, x, c], curve) if rgb[y, x, c] > np.float32(0) else np.float32(0)
+                shown = look_up_above(rgb[y, x, c], bits[y, x, c], curve)
                 away[y, x, c] = shown
                 total += weights[c] * shown
             luma[y, x] = total

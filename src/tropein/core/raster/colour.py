@@ -103,11 +103,17 @@ def look_up(bits: np.uint32, curve: Table) -> np.float32:
     return curve[i] + f * (curve[i + np.uint32(1)] - curve[i])
 
 
+@nb.njit(inline="always")
+def look_up_above(value: np.float32, bits: np.uint32, curve: Table) -> np.float32:
+    """The same of any float32: what is below 0 as 0."""
+    return look_up(bits, curve) if value > np.float32(0) else np.float32(0)
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _looked_up(values: Table, bits: NDArray[np.uint32], curve: Table, out: Table) -> None:
     for y in nb.prange(values.shape[0]):
         for x in range(values.shape[1]):
-            out[y, x] = look_up(bits[y, x], curve) if values[y, x] > np.float32(0) else np.float32(0)
+            out[y, x] = look_up_above(values[y, x], bits[y, x], curve)
 
 
 def looked_up(values: NDArray[np.float32], curve: Table) -> NDArray[np.float32]:

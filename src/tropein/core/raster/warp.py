@@ -257,8 +257,4 @@ def resize(picture: Picture, scale: float) -> Picture:
     target = Window(
         math.floor(w.x0 * scale), math.floor(w.y0 * scale), math.ceil(w.x1 * scale), math.ceil(w.y1 * scale)
     )
-    fits = all(abs(v * scale - round(v * scale)) < 1e-6 for v in (w.x0, w.y0, w.x1, w.y1))
-    if fits and 0.5 < scale < 1 and not w.empty:  # the same cubic, taken apart into rows and columns
-        size = (target.width, target.height)
-        return Picture(_in_range(cv2.resize(picture.pixels, size, interpolation=cv2.INTER_CUBIC)), target)
     return warp(picture, scaling(scale, scale), target)
