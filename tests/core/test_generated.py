@@ -17,7 +17,7 @@ from tropein.core.compose.places import Places
 from tropein.core.compose.render import Renderer
 from tropein.core.compose.ride_matrices import ride_matrices
 from tropein.core.document import Shot
-from tropein.core.document.content import CONTENTS
+from tropein.core.document.content import CONTENTS, starting
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import Sources
@@ -30,11 +30,11 @@ from tropein.core.raster.flight import BIRTH, counts, flown, tile
 from tropein.core.raster.specks import SPECK, specks
 
 SIZE = (320, 180)
-MADE = [(kind, start) for kind in ("particles", "arcs", "flare", "instrument") for start in CONTENTS.of(kind).starts]
+MADE = [(kind, start) for kind in ("particles", "arcs", "flare", "instrument", "text") for start in CONTENTS.of(kind).starts]
 
 
 def shot_of(kind: str, begun: str = "", size: tuple[int, int] = SIZE, /, **values: Any) -> Shot:
-    content = {"kind": kind, **CONTENTS.of(kind).begun(begun, size), **{k: {"value": v} for k, v in values.items()}}
+    content = {"kind": kind, **CONTENTS.of(kind).begun(begun, size), **starting(**values)}
     layer = {"id": "it", "name": "It", "content": content, "place": {"position": {"value": (size[0] / 2, size[1] / 2)}}}
     facts = {"name": "Test", "size": size, "rate": "24/1", "frames": 2000, "trim": (0, 1999)}
     return Shot.model_validate({**facts, "layers": {"it": layer}, "stack": ["it"]})
@@ -316,3 +316,45 @@ def test_trails_are_earlier_pictures_where_they_lay_the_newest_in_front(tmp_path
     assert seen[90, 180, 1] == pytest.approx(0.25, abs=0.01) and seen[90, 140, 1] == pytest.approx(0.0625, abs=0.01)
     early = drawn(Shot.model_validate(document), 2, tmp_path)  # before the first frame it stood where it begins
     assert early[90, 40, 3] > 0.99 and early[90, 20, 3] > 0.4 and np.isfinite(early).all()
+
+
+def test_stutter_holds_where_it_lay_and_change_shows_only_what_moved(tmp_path: Path) -> None:
+    plain = {"glow": 0.0, "light": 1.0, "covers": 1.0, "colour": (1.0, 1.0, 1.0), "radius": 4.0, "thick": 8.0}
+    document = shot_of("instrument", centre=(20.0, 90.0), **plain).model_dump(mode="json")
+    layer = document["layers"]["it"]
+    ends = [{"frame": f, "value": [20.0 + 10 * f, 90.0], "ease": "linear"} for f in (0, 28)]
+    layer["content"]["centre"] = {"value": [20.0, 90.0], "keys": ends}
+
+    def seen(frame: int, **meet: Any) -> Any:
+        met = layer | {"meets": {"m": {"id": "m"} | meet}, "meeting": ["m"]}
+        return drawn(Shot.model_validate(document | {"layers": {"it": met}}), frame, tmp_path)
+
+    held = seen(14, kind="stutter", hold={"value": 6})
+    assert held[90, 140, 3] > 0.99 and held[90, 160, 3] == 0
+    runs = [seen(f, kind="stutter", hold={"value": 6}, often={"value": 0.0}) for f in (13,)]
+    assert runs[0][90, 150, 3] > 0.99
+    changed = seen(20, kind="difference", back={"value": 4}, gain={"value": 1.0})
+    assert changed[90, 220, 0] > 0.9 and changed[90, 180, 0] > 0.9 and changed[90, 100].max() == 0
+
+
+def test_text_stands_where_it_is_said_at_any_size_and_comes_letter_by_letter(tmp_path: Path) -> None:
+    words = {"text": "IIII\nII", "height": 60.0, "at": (160.0, 90.0), "align": "left", "weight": 800.0}
+    seen = drawn(shot_of("text", **words), 0, tmp_path)[..., 3]
+    rows, columns = np.flatnonzero(seen.max(1) > 0.5), np.flatnonzero(seen.max(0) > 0.5)
+    assert 160 <= columns[0] < 170 and columns[-1] < 260  # from the place to the right
+    assert abs((rows[0] + rows[-1]) / 2 - 90) < 1.5 and np.ptp(rows) == pytest.approx(60 * (0.73 + 1.25), abs=3)
+    strokes = (np.diff((seen[rows[0] + 10] > 0.5).astype(int)) == 1).sum()
+    assert strokes == 4
+    middle = drawn(shot_of("text", **words | {"align": "middle"}), 0, tmp_path)[..., 3]
+    across = np.flatnonzero(middle.max(0) > 0.5)
+    assert abs((across[0] + across[-1]) / 2 - 159.5) < 1.0
+    half = [drawn(shot_of("text", **words | {"by": "type", "shown": s}), 0, tmp_path)[..., 3] for s in (0.0, 0.5, 1.0)]
+    assert half[0].max() == 0 and np.array_equal(half[2], seen)
+    assert (np.diff((half[1][rows[0] + 10] > 0.5).astype(int)) == 1).sum() == 3 and half[1][rows[-1] - 5].max() == 0
+    fading = drawn(shot_of("text", **words | {"shown": 0.4}), 0, tmp_path)[..., 3]
+    levels = fading[rows[0] + 10][columns]
+    assert 0 < levels[levels > 0.02].min() < 0.9 and fading.max() <= seen.max()
+    odd = drawn(shot_of("text", text="\u0915\u0301\u2003 \U0001f600" * 100, height=20.0), 0, tmp_path)
+    assert np.isfinite(odd).all() and drawn(shot_of("text", text="", height=0.0), 0, tmp_path).max() == 0
+    with pytest.raises(ValueError, match="2000"):
+        shot_of("text", text="x" * 10_000)  # a page of words, not a book

@@ -105,6 +105,11 @@ def effects(draw: Any) -> dict[str, Any]:
         "two-tones": {"dark": [0.02, 0.03, 0.1], "bright": [0.8, 0.7, 0.5], "keep": draw(number(0, 1))},
         "hue-band": {"hue": draw(number(0, 360)), "width": draw(number(10, 200)), "turn": draw(number(-90, 90)), "rest": draw(number(0, 1))},
         "scan-lines": {"every": draw(number(3, 20)), "dark": draw(number(0, 1)), "roll": draw(number(-2, 2))},
+        "white-balance": {"kelvin": draw(number(2000, 12000)), "tint": draw(number(-6, 6)), "grey": [0.4, 0.5, 0.6]},
+        "saturation": {"dark": draw(number(0, 2)), "light": draw(number(0, 2)), "pale": draw(number(-1, 1))},
+        "threshold": {"level": draw(number(0, 1)), "soft": draw(number(0.2, 0.6))},
+        "channels": {"red": [0.2, 0.7, draw(number(0, 0.5))], "invert": draw(number(0, 1))},
+        "haze": {"all": draw(number(0, 1)), "angle": draw(number(-180, 180)), "begin": draw(number(-60, 60)), "over": draw(number(20, 90))},
         "blur": {"radius": draw(number(0, 4))},
         "glow": {"radius": draw(number(1, 12))},
     }  # fmt: skip

@@ -1197,6 +1197,10 @@ export interface components {
              * @default
              */
             group: string;
+            /** Options */
+            options?: {
+                [key: string]: string;
+            } | null;
         };
         /**
          * Cue

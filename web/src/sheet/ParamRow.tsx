@@ -4,6 +4,7 @@ import { sample } from "../document/animate";
 import { at, setValue, toggleKey } from "../document/ops";
 import type { Control, DrawnCurve, Vec2 } from "../document/types";
 import { useBench, usePick } from "../state/bench";
+import { Choose } from "../ui/Choose";
 import { Scrub } from "../ui/Scrub";
 import { Tip } from "../ui/Tip";
 import { RideButton } from "./RideButton";
@@ -11,18 +12,60 @@ import { CurveField } from "./CurveField";
 import { MoverMenu, MoverRows } from "./Movers";
 import { KeyPip } from "../time/Pip";
 
-/** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
-export const ParamRow = memo(function ParamRow({
-  control,
-  path,
-  owner,
-  ride,
-}: {
+interface Row {
   control: Control;
   path: string;
   owner: string;
   ride?: { path: string; whole: boolean };
-}) {
+}
+
+/** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
+export const ParamRow = memo(function ParamRow(row: Row) {
+  return row.control.widget === "text" || row.control.widget === "choice" ? (
+    <SettingRow {...row} />
+  ) : (
+    <KeyedRow {...row} />
+  );
+});
+
+/** What is set and not keyed: words, or one of some choices. */
+function SettingRow({ control, path, owner }: Row) {
+  const { draft, commit } = usePick("draft", "commit");
+  const value = useBench((s) => (s.shot ? (at(s.shot, path) as unknown as string | undefined) : undefined));
+  if (value === undefined) return null;
+  const change = (v: string) => [{ op: "replace" as const, path, value: v }];
+  const set = (v: string) => void commit(`set ${control.title.toLowerCase()} of ${owner}`, change(v));
+  return (
+    <div className="flex min-h-7 items-start gap-1.5 py-0.5 pl-[30px]">
+      <Tip text={control.help || control.title}>
+        <span className="w-[80px] shrink-0 truncate pt-0.5">{control.title}</span>
+      </Tip>
+      {control.widget === "choice" ? (
+        <Choose
+          label={control.title}
+          value={value}
+          choices={Object.entries(control.options ?? {}).map(([id, label]) => ({ id, label }))}
+          set={set}
+        />
+      ) : (
+        <textarea
+          aria-label={control.title}
+          className="field min-w-0 flex-1 resize-y"
+          rows={Math.min(6, value.split("\n").length + 1)}
+          maxLength={2000}
+          value={value}
+          onKeyDown={(e) => e.stopPropagation()}
+          onChange={(e) => draft(change(e.target.value))}
+          onBlur={(e) => {
+            if ((at(useBench.getState().base!, path) as unknown) !== e.target.value) set(e.target.value);
+          }}
+        />
+      )}
+    </div>
+  );
+}
+
+const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
   const { frame, draft, commit } = usePick("frame", "draft", "commit");
   const parameter = useBench((s) => (s.shot ? at(s.shot, path) : undefined)); // what else is dragged is not this row's
   if (!parameter) return null;

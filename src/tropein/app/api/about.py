@@ -36,6 +36,7 @@ class Control(BaseModel):
     soft: list[float] | None = None
     hard: list[float | None]
     group: str = ""
+    options: dict[str, str] | None = None
 
 
 class Told(BaseModel):

@@ -95,6 +95,16 @@ def control(
     )
 
 
+def setting(default: str, title: str, *, widget: str, options: dict[str, str] | None = None, help: str = "", group: str = "") -> Any:  # fmt: skip
+    """A field that is set and not keyed: words, or one of some choices, each with what it is called."""
+    extra: dict[str, Any] = {"widget": widget, "step": 0, "unit": "", "hard": [None, None]}
+    if options:
+        extra["options"] = options
+    if group:
+        extra["group"] = group
+    return Field(default=default, title=title, description=help or None, json_schema_extra=extra)
+
+
 def listed(things: dict[str, Any], order: list[str], what: str) -> None:
     """Raises ValueError where a map by id and the list of its order do not agree."""
     if len(order) != len(things) or set(order) != set(things):

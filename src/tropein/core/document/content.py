@@ -116,8 +116,8 @@ def _points_of(cls: type[ContentBase]) -> tuple[str, ...]:
 
 
 def starting(**values: Any) -> dict[str, Any]:
-    """One of the starts of a content: constants by the names of its parameters."""
-    return {name: {"value": value} for name, value in values.items()}
+    """One of the starts of a content: constants by the names of its parameters, words and choices as they are."""
+    return {name: value if isinstance(value, str) else {"value": value} for name, value in values.items()}
 
 
 CONTENTS: Family[ContentBase] = Family("content", "tropein.core.contents", ContentBase)

@@ -6,40 +6,26 @@ import math
 from typing import ClassVar, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
+from tropein.core.raster.hashed import of_cells
 from tropein.core.raster.picture import Picture
-
-
-def _drawn(
-    seed: int, moment: int, kind: int, rows: NDArray[np.int64], columns: NDArray[np.int64]
-) -> NDArray[np.float64]:
-    """Numbers 0..1, one for each block, the same at any size a picture is looked at in."""
-    h = (
-        rows[:, None] * 0x9E3779B1
-        + columns[None] * 0x85EBCA77
-        + (moment * 0xC2B2AE3D + seed * 0x27D4EB2F + kind * 0x165667B1)
-    ) & 0xFFFFFFFF
-    for shift, factor in ((15, 0x2C1B3C6D), (12, 0x297A2D39)):
-        h = ((h ^ (h >> shift)) * factor) & 0xFFFFFFFF
-    return (h ^ (h >> 15)) / 2.0**32
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     w = picture.window
     moment = math.floor(values["frame"] / max(values["hold"], 1))
     seed, none = int(values["seed"]), np.zeros(1, np.int64)
-    if w.empty or values["torn"] <= 0 or _drawn(seed, moment, 0, none, none)[0, 0] >= values["often"]:
+    if w.empty or values["torn"] <= 0 or of_cells(seed, moment, 0, none, none)[0, 0] >= values["often"]:
         return picture
     height, width = max(values["height"] * scale, 1.0), max(values["width"] * scale, 1.0)
     ys, xs = np.arange(w.y0, w.y1), np.arange(w.x0, w.x1)
     rows, columns = np.floor((ys + 0.5) / height).astype(np.int64), np.floor((xs + 0.5) / width).astype(np.int64)
     r, c = np.arange(rows[0], rows[-1] + 1), np.arange(columns[0], columns[-1] + 1)
-    torn = _drawn(seed, moment, 1, r, c) < values["torn"]
-    far = np.where(torn, (_drawn(seed, moment, 2, r, c) * 2 - 1) * values["far"] * scale, 0)
+    torn = of_cells(seed, moment, 1, r, c) < values["torn"]
+    far = np.where(torn, (of_cells(seed, moment, 2, r, c) * 2 - 1) * values["far"] * scale, 0)
     shift = np.rint(far).astype(np.int64)[(rows - rows[0])[:, None], (columns - columns[0])[None]]
     at = np.clip(xs[None] - w.x0 - shift, 0, w.width - 1)
     return Picture(np.ascontiguousarray(np.take_along_axis(picture.pixels, at[..., None], 1)), w)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numba as nb
 import numpy as np
+from numpy.typing import NDArray
 
 U = np.uint64
 
@@ -28,3 +29,17 @@ def of_each(seed, numbers, attribute):  # type: ignore[no-untyped-def]
     for k in range(numbers.size):
         out[k] = hashed(seed, numbers[k], attribute)
     return out
+
+
+def of_cells(
+    seed: int, moment: int, kind: int, rows: NDArray[np.int64], columns: NDArray[np.int64]
+) -> NDArray[np.float64]:
+    """Numbers 0..1 in float64, one for each cell of a lattice and moment (Wang-like mixing of 32 bits), the same at any size a picture is looked at in."""
+    h = (
+        rows[:, None] * 0x9E3779B1
+        + columns[None] * 0x85EBCA77
+        + (moment * 0xC2B2AE3D + seed * 0x27D4EB2F + kind * 0x165667B1)
+    ) & 0xFFFFFFFF
+    for shift, factor in ((15, 0x2C1B3C6D), (12, 0x297A2D39)):
+        h = ((h ^ (h >> shift)) * factor) & 0xFFFFFFFF
+    return (h ^ (h >> 15)) / 2.0**32
