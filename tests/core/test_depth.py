@@ -11,7 +11,8 @@ from tropein.core.animate import camera
 from tropein.core.animate.ride import Path
 from tropein.core.compose.places import Places
 from tropein.core.compose.render import Renderer
-from tropein.core.document import Shot
+from tropein.core.document import DrawnCurve, Shot
+from tropein.core.document.content import starting
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.media.coded import Coded
@@ -166,3 +167,85 @@ def test_the_plate_does_not_lie_in_depth() -> None:
     document = shot(layer("a", "red", width=40)).model_dump(mode="json")
     with pytest.raises(BadInput, match="nor lies in depth"):
         load_shot(document | {"plate": "a"})
+
+
+def cloud(**values: Any) -> Shot:
+    """One white dot at a time that hangs where it was born, in the scene of a camera that goes to the right, between cards."""
+    still = {
+        "area": (0.0, 0.0), "rate": 24.0, "life": 2.0, "life_varies": 0.0, "speed": 0.0, "fall": 0.0, "drag": 1.0, "turbulence": 0.0, "radius": 10.0,
+        "radius_varies": 0.0, "growth": FULL, "opacity": 1.0, "fading": FULL, "colour": (1.0, 1.0, 1.0), "colour_end": (1.0, 1.0, 1.0), "breakup": 0.0, "opening": 0.0,
+        "source": (100.0, 60.0),
+    }  # fmt: skip
+    content = {
+        "kind": "particles",
+        **starting(**still | {k: v for k, v in values.items() if k not in ("depth", "lands")}),
+    }
+    content |= {"lands": values.get("lands", "through")}
+    tracks = {"cam": {"id": "cam", "name": "Cam", "kind": "camera", "footage": "red", "samples": "0" * 32}}
+    document = shot(layer("near", "red", width=4, position=[-3, 0, 8], track="cam"), layer("far", "green", width=60, position=[0, 0, 30], track="cam"), tracks=tracks).model_dump(mode="json")  # fmt: skip
+    depth = {"track": "cam", "width": {"value": 20.0}} | {
+        k: {"value": v} for k, v in values.get("depth", {"position": [0, 0, 15]}).items()
+    }
+    document["layers"]["dots"] = {"id": "dots", "name": "Dots", "content": content, "place": {"depth": depth}}
+    document["stack"] = ["near", "dots", "far"]
+    return Shot.model_validate(document)
+
+
+FULL = DrawnCurve(points=[(0, 1), (1, 1)])
+
+
+def passing(samples: str, spot: str) -> Path:
+    """A camera with a focal length of 200 px that goes 0.1 to the right in a frame."""
+    poses = []
+    for f in range(20):
+        pose = np.eye(4)
+        pose[0, 3] = -0.1 * f
+        poses.append(camera.numbers(pose, 200.0, np.array([100.0, 60.0])))
+    return Path(np.arange(20.0), np.array(poses), np.ones(20, bool))
+
+
+def of_cloud(document: Shot, frame: float) -> np.ndarray:
+    return Renderer(Cards(), passing, 1 << 24).frame(document, frame).fill(FRAME)  # type: ignore[arg-type]
+
+
+def test_particles_stand_in_the_scene_and_are_hidden_by_nearer_cards_alone() -> None:
+    seen = of_cloud(cloud(), 10)
+    blue = np.argwhere(seen[..., 2] > 0.9)
+    # at (0, 0, 15), seen from (1, 0, 0): 200 * -1 / 15 from the middle; a pixel of its own is 0.1 of the scene, 1.33 of the frame
+    assert blue[:, 1].mean() + 0.5 == pytest.approx(100 - 200 / 15, abs=0.5) and blue[
+        :, 0
+    ].mean() + 0.5 == pytest.approx(60, abs=0.5)
+    assert seen[60, 130, 1] > 0.9  # the far card behind them
+    hidden = of_cloud(cloud(depth={"position": [-4.6, 0, 15]}), 10)
+    assert hidden[60, 25, 0] > 0.9 and hidden[60, 25, 2] < 0.05  # the near card covers x to 50
+    spread = {"depth": {"position": [-2.5, 0, 10]}, "deep": 80.0, "rate": 60.0, "radius": 1.5, "area": (40.0, 16.0)}
+    both = of_cloud(
+        cloud(**spread), 10
+    )  # from 6 to 14 away: some before the near card at 8, most behind it
+    without = cloud(**spread)
+    without.layers["near"].visible = False
+    shown, all_of_them = ((p[58:62, 5:45, 2] > 0.5).mean() for p in (both, of_cloud(without, 10)))
+    assert 0.02 < shown < 0.6 * all_of_them
+
+
+def test_what_was_born_in_a_scene_stays_there_or_goes_with_its_place() -> None:
+    moving = {"position": [0, 0, 15]}
+    for carried, wanted in ((0.0, 0.0), (1.0, 3.0)):
+        document = cloud(depth=moving, carried=carried, rate=24.0).model_dump(mode="json")
+        keys = [{"frame": f, "value": [0.3 * f, 0, 15], "ease": "linear"} for f in (0, 10)]
+        document["layers"]["dots"]["place"]["depth"]["position"] = {"value": [0, 0, 15], "keys": keys}
+        seen = of_cloud(Shot.model_validate(document), 10)
+        left = np.flatnonzero(seen[60, :, 2] > 0.5)[0]
+        # the oldest that still lives was born at 0, and is 10 pixels of its own wide
+        assert left == pytest.approx(100 + 200 * (wanted - 1 - 1) / 15, abs=2.0)
+
+
+def test_the_camera_smears_them_and_the_floor_takes_them() -> None:
+    document = cloud(radius=2.0).model_copy(update={"shutter_deg": 360.0})
+    wide = np.flatnonzero(of_cloud(document, 10)[60, :, 2] > 0.02)
+    still = np.flatnonzero(of_cloud(document.model_copy(update={"shutter_deg": 0.0}), 10)[60, :, 2] > 0.02)
+    assert len(wide) - len(still) == pytest.approx(200 * 0.1 / 15, abs=1.0)
+    fallen = {"depth": {"position": [0.0, -1.0, 15]}, "fall": 400.0, "drag": 0.0, "radius": 3.0, "rate": 24.0}
+    ends = [np.argwhere(of_cloud(cloud(lands=how, **fallen), 19)[..., 2] > 0.3) for how in ("through", "lies", "gone")]
+    floor = 60
+    assert ends[0][:, 0].max() > floor + 10 and ends[1][:, 0].max() <= floor + 4 and len(ends[2]) < len(ends[1])

@@ -30,7 +30,9 @@ from tropein.core.raster.flight import BIRTH, counts, flown, tile
 from tropein.core.raster.specks import SPECK, specks
 
 SIZE = (320, 180)
-MADE = [(kind, start) for kind in ("particles", "arcs", "flare", "instrument", "text") for start in CONTENTS.of(kind).starts]
+MADE = [
+    (kind, start) for kind in ("particles", "arcs", "flare", "instrument", "text") for start in CONTENTS.of(kind).starts
+]
 
 
 def shot_of(kind: str, begun: str = "", size: tuple[int, int] = SIZE, /, **values: Any) -> Shot:

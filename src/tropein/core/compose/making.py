@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from tropein.core.compose.places import Foot
+from tropein.core.compose.places import Foot, View
 from tropein.core.compose.step import Step, step
 from tropein.core.document import ContentBase, Layer, Shot
 from tropein.core.document.content import RIDE
@@ -29,6 +29,14 @@ class Making:
     outer: float
     frame: float
     scale: float
+    part: tuple[float, float] | None = None
+
+    @property
+    def in_depth(self) -> bool:
+        return self.layer.place.depth is not None
+
+    def view(self, frame: float) -> View | None:
+        return self.planner.places.view(self.layer, self.outer + frame - self.frame)
 
     @property
     def shot(self) -> Shot:

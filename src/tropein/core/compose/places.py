@@ -72,6 +72,16 @@ class Foot:
     lift: float
 
 
+@dataclass(frozen=True, eq=False)
+class View:
+    """How a layer's own pixels, x, y and as deep, are seen: `model` (4, 4) takes them to the scene, the camera sees that in its footage's pixels,
+    `carried` (3, 3) takes those to the shot's."""
+
+    camera: Camera
+    model: NDArray[np.float64]
+    carried: Matrix
+
+
 @dataclass(frozen=True)
 class Places:
     """Places of one shot's layers. `paths` gives a track's path by the hash of its samples and the spot that is followed. Places are those in
@@ -176,6 +186,8 @@ class Places:
     def _move(self, layer: Layer, frame: float) -> Move | None:
         size = layer.content.size(self.shot)
         if layer.place.depth is not None:
+            if layer.content.fills_depth:  # it draws itself where it is seen
+                return None if self.view_of(layer, frame) is None else Move(IDENTITY)
             return self._in_depth(layer, layer.place.depth, size, frame)
         matrix = self._in_frame(layer, size, frame)
         return None if matrix is None else Move(matrix)
@@ -201,6 +213,26 @@ class Places:
         if matrix is None or camera.lens is None:
             return None if matrix is None else Move(carried @ matrix)
         return Move(matrix, Bending.of(camera.lens, carried))
+
+    def card(self, layer: Layer, frame: float) -> Matrix | None:
+        """From a layer's own pixels to the shot's, as `matrix`; of what fills the space about its place, those of the plane through it."""
+        if layer.place.depth is None or not layer.content.fills_depth:
+            return self.matrix(layer, frame)
+        size = layer.content.size(self.shot)
+        move = self._in_depth(layer, layer.place.depth, size, frame)
+        return None if move is None else move.flat(size)
+
+    def view(self, layer: Layer, frame: float) -> View | None:
+        """What sees a layer in depth; None when a ride hides it, or the camera is not known."""
+        seen = self.view_of(layer, frame)
+        if seen is None or layer.place.depth is None:
+            return None
+        camera, model, carried = seen
+        w, h = layer.content.size(self.shot)
+        unit = sample(layer.place.depth.width, frame) / max(w, 1)
+        own = np.diag([unit, unit, unit, 1.0])
+        own[:2, 3] = -unit * w / 2, -unit * h / 2
+        return View(camera, model @ own, carried)
 
     def view_of(self, layer: Layer, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
         """(camera, 4x4 model, what a ride does to the result) of a place in depth; None when a ride hides it, or the

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -31,6 +32,8 @@ from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import IDENTITY, Edge, Matrix, Move, Quality, resize, scaling, warp_blurred
 from tropein.core.raster.yuv import Cells
+
+Part = tuple[float, float] | None  # of what fills a space: between which distances, far and near
 
 
 class Footages(Protocol):
@@ -106,13 +109,13 @@ class Planner:
             under, overs = self._laid(under, overs), []
             return under
 
-        for layer in self._in_order(stack, frame):
+        for layer, part in self._in_order(stack, frame):
             opacity = sample(layer.opacity, frame)
             if not self.shows(layer, frame) or opacity <= 0:
                 continue
             if layer.kind == "beneath":
                 under, overs = self._veil(laid(), layer, frame, opacity), []
-            elif (picture := self.layer(layer, frame)) is not None:
+            elif (picture := self.layer(layer, frame, part)) is not None:
                 meeting = MeetingOf(self, layer, frame, laid)
                 for meet in layer.meetings if layer.id != self.shot.plate else ():
                     if not meet.on:
@@ -123,20 +126,21 @@ class Planner:
                 overs.append((picture, Laying(layer.blend, opacity)))
         return laid()
 
-    def _in_order(self, stack: list[str], frame: float) -> list[Layer]:
+    def _in_order(self, stack: list[str], frame: float) -> list[tuple[Layer, Part]]:
         """A stack from its last to the lens, layers of open groups among the others; neighbours in one scene lie by their depth, far ones
-        first."""
-        layers = list(self._flat(stack, frame))
-        run: list[tuple[float, int]] = []
-        order, group = list(layers), None
-        for i, layer in enumerate([*layers, None]):
+        first, what fills the space about its place in parts between the others."""
+        order: list[tuple[Layer, Part]] = []
+        run: list[tuple[float, Layer]] = []
+        group = None
+        for layer in [*self._flat(stack, frame), None]:
             here = self.places.scene_and_depth(layer, frame) if layer is not None else None
             if here is None or here[0] != group:
-                start = i - len(run)
-                order[start:i] = [layers[k] for _, k in sorted(run, key=lambda r: -r[0])]
+                order += _by_depth(run)
                 run, group = [], here[0] if here else None
-            if here is not None:
-                run.append((here[1], i))
+            if layer is not None and here is not None:
+                run.append((here[1], layer))
+            elif layer is not None:
+                order.append((layer, None))
         return order
 
     def _flat(self, stack: list[str], frame: float) -> Iterator[Layer]:
@@ -152,17 +156,18 @@ class Planner:
         self._forget()
         return Mattes(self).matte(self.shot.mattes[matte_id], frame)
 
-    def layer(self, layer: Layer, frame: float) -> Step | None:
+    def layer(self, layer: Layer, frame: float, part: Part = None) -> Step | None:
         """One layer's picture placed in the frame and cut, or None where it shows nothing. While something else is changed the step
         of one that depends on nothing but itself is kept."""
-        if self.base is not None or self.window is not None or layer.id in self.places.groups or not _alone.of(layer):
-            return self._layer(layer, frame)
+        grouped = self.base is not None or self.window is not None or layer.id in self.places.groups
+        if grouped or part is not None or not _alone.of(layer):
+            return self._layer(layer, frame, part)
         footage = self.shot.footage.get(layer.footage or "")
         of = None if footage is None else _facts.of(footage)
         return self.layers.of(layer, frame, of, self._around, make=lambda: self._layer(layer, frame))
 
-    def _layer(self, layer: Layer, frame: float) -> Step | None:
-        own = self.own_picture(layer, frame)
+    def _layer(self, layer: Layer, frame: float, part: Part = None) -> Step | None:
+        own = self.own_picture(layer, frame, part)
         if own is None:
             return None
         picture, working = own
@@ -189,21 +194,21 @@ class Planner:
         seen = Mattes(within).seen_from(coverage, Move(matrix).scaled(within.scale, working).matrix, made)
         return step("cut", (), (made, seen), cov.cut, CutBy())
 
-    def own_picture(self, layer: Layer, frame: float) -> tuple[Step, float] | None:
+    def own_picture(self, layer: Layer, frame: float, part: Part = None) -> tuple[Step, float] | None:
         """A layer's own pixels before anything is done to them, and their scale; None where it shows nothing."""
         matrix = self.places.matrix(layer, frame)
         if matrix is None:
             return None
         working = working_scale(matrix, layer.content.size(self.shot), self.scale)
-        made = self._content(layer, frame, working)
+        made = self._content(layer, frame, working, part)
         return None if made is None else (made, working)
 
-    def _content(self, layer: Layer, frame: float, working: float) -> Step | None:
+    def _content(self, layer: Layer, frame: float, working: float, part: Part = None) -> Step | None:
         """What a layer's content makes at a frame, and what lies between two of its frames where it has whole ones only."""
         at = layer_frame(self.shot, layer, frame)
         if at is None:
             return None
-        making, content, between = Making(self, layer, frame, at, working), layer.content, layer.time.between
+        making, content, between = Making(self, layer, frame, at, working, part), layer.content, layer.time.between
         share = at - int(at)
         if content.in_shot_time or between == "nearest" or share < LEAST_SHARE:
             made: Step | None = content.picture(making)
@@ -420,6 +425,26 @@ class Planner:
         )  # fmt: skip
 
 
+def _by_depth(run: list[tuple[float, Layer]]) -> list[tuple[Layer, Part]]:
+    """Layers of one scene, far ones first. One that fills the space about its place is parted at the cards nearest to that."""
+    placed: list[tuple[float, Layer, Part]] = []
+    cards = [away for away, layer in run if not layer.content.fills_depth]
+    for away, layer in run:
+        at = (
+            sorted(sorted(cards, key=lambda d: abs(d - away))[:MOST_PARTS], reverse=True)
+            if layer.content.fills_depth
+            else []
+        )
+        if not at:
+            placed.append((away, layer, None))
+            continue
+        ends = [math.inf, *at, 0.0]
+        for far, near in zip(ends, ends[1:], strict=False):
+            placed.append((math.inf if far == math.inf else (far + near) / 2, layer, (far, near)))
+    return [(layer, part) for _, layer, part in sorted(placed, key=lambda p: -p[0])]
+
+
+MOST_PARTS = 5  # cards between which one cloud is parted
 LEAST_SHARE = 1e-4  # nearer to a whole frame than this nothing is mixed
 MOST_SEEN, ROOM_PX = 2, 4  # how far beyond the frame a group's picture is made, in frames; and a margin
 

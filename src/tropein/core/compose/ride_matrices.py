@@ -26,7 +26,7 @@ def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
                 about = np.array(sample(effect.centre, frame))
                 moved = np.eye(3) if effect.ride is None else places.ridden(effect.ride, about, frame)
                 out[f"{layer.id}:{effect.id}"] = _within(grouped, moved)
-        whole = places.matrix(layer, frame) if layer.content.points() else None
+        whole = places.card(layer, frame) if layer.content.points() else None
         for name in layer.content.points():
             moved = places.point_matrix(layer.content, name, frame)
             out[f"{layer.id}:{name}"] = None if whole is None or moved is None else whole @ moved
@@ -35,7 +35,7 @@ def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
             about = np.array(sample(place.position, frame))
             out[f"{layer.id}:pivot"] = _within(grouped, places.ridden(place.pivot_ride, about, frame))
         if layer.content.has_picture and place.depth:
-            out[layer.id] = places.matrix(layer, frame)
+            out[layer.id] = places.card(layer, frame)
         elif layer.content.has_place and (place.ride or place.hang or layer.id in places.groups or place.moving):
             carried = _within(grouped, places.ride_matrix(layer, frame))
             out[layer.id] = carried if carried is None else carried @ places.moved_by_movers(place, frame)

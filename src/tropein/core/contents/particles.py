@@ -9,22 +9,20 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.animate.drawn import curve_values, points_of
 from tropein.core.animate.sample import sample
+from tropein.core.contents.particles_seen import Scene, looking, seen_before_frame, seen_in_scene
 from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
-from tropein.core.document.base import parse_rate
+from tropein.core.document.base import parse_rate, setting
 from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
 from tropein.core.raster.flight import BIRTH, counts, flown
-from tropein.core.raster.hashed import of_each
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.specks import SPECK, specks
 from tropein.core.raster.warp import apply
 
+Array = NDArray[np.float64]
 MOST, LONGEST_S = 200_000, 60.0  # alive at once; a life
-FOCAL = 1.2  # of the frame's width, as for cards before the frame
 HALVED_FROM_PX = 6.0  # of puffs as large as this the whole is drawn at half its size: they have no finer detail
 LENGTHS = ("x", "y", "dx", "dy", "radius")
-NEAREST = 0.05  # of the way to the frame: what comes nearer has passed the lens
 
 
 def _points(*points: tuple[float, float]) -> DrawnCurve:
@@ -37,6 +35,7 @@ class ParticlesContent(ContentBase):
 
     title: ClassVar[str] = "Particles"
     varies: ClassVar[bool] = True
+    fills_depth: ClassVar[bool] = True
     kind: Literal["particles"] = "particles"
     source: AnimatedVec2 = control((480.0, 270.0), "Source", step=1, unit="px", widget="point", group="Birth")
     source_ride: Ride | None = None
@@ -93,8 +92,12 @@ class ParticlesContent(ContentBase):
     )
     wind: AnimatedVec2 = control((0.0, 0.0), "Wind", step=1, unit="px/s", widget="vec2", group="Way")
     carried: AnimatedNumber = control(
-        1.0, "Carried", soft=(0, 1), hard=(0, 1), help="How far what was born goes along with the track that this rides on: else it stays where it is in the frame.", group="Way")  # fmt: skip
+        1.0, "Carried", soft=(0, 1), hard=(0, 1), help="How far what was born goes along with the track that this rides on, or with its place in depth: else it stays where it is in the frame, or the scene.", group="Way")  # fmt: skip
     carried_ride: Ride | None = None
+    lands: Literal["through", "gone", "lies"] = setting(
+        "through", "At the floor", widget="choice", options={"through": "falls on", "gone": "is gone", "lies": "lies there"},
+        help="The floor of a solved scene, for what stands in it.", group="Way",
+    )  # fmt: skip
     turbulence: AnimatedNumber = control(
         110.0, "Turbulence", soft=(0, 400), hard=(0, 1e4), step=1, unit="px/s", group="Way"
     )
@@ -195,13 +198,32 @@ class ParticlesContent(ContentBase):
         born = counts(int(values["seed"]), first, expected, MOST)
         values |= {"shutter": context.shot.shutter_deg / 360 / rate, "size": context.shot.size}
         values.pop("carried_ride")
-        carry = self._carry(context, first, values["carried"])
-        parameters = (values, first, rows, born, now, carry)
+        scene, carry, part = None, None, context.part
+        if context.in_depth:
+            half = context.shot.shutter_deg / 720
+            scene = self._scene(context, first, values["carried"], half)
+            if scene is None:
+                return None
+        else:
+            carry = self._carry(context, first, values["carried"])
+        parameters = (values, first, rows, born, now, carry, None if scene is None else scene.numbers(), part)
 
         def make(window: Window) -> Picture:
-            return _drawn(values, first, rows, born, rate, now, context.scale, window, carry)
+            return _drawn(values, first, rows, born, rate, now, context.scale, window, carry, scene, part)
 
         return context.made(self.kind, parameters, self.size(context.shot), make)
+
+    def _scene(self, context: Context, first: int, share: float, half: float) -> Scene | None:
+        """What sees them in depth, at both ends of the shutter, and the places they were born in; None where that is not known."""
+        now = context.frame
+        here, views = context.view(now), [context.view(now + side * half) for side in (-1, 1)]
+        if here is None:
+            return None
+        models = []
+        for frame in range(first, math.floor(now) + 1):
+            there = context.view(float(frame))
+            models.append(here.model if there is None else there.model + share * (here.model - there.model))
+        return Scene(here, views[0] or here, views[1] or here, np.array(models))
 
     def _carry(self, context: Context, first: int, share: float) -> NDArray[np.float64] | None:
         """(frames, 3, 3): what has become by now of places at each frame, by the track that they are carried by; None where nothing carries."""
@@ -250,7 +272,7 @@ def _most(value: AnimatedNumber, limit: float) -> float:
 
 def _drawn(
     values: dict[str, Any], first: int, births: NDArray[np.float64], born: NDArray[np.int64], rate: float, now: float, scale: float, window: Window,
-    carry: NDArray[np.float64] | None = None,
+    carry: NDArray[np.float64] | None = None, scene: Scene | None = None, part: tuple[float, float] | None = None,
 ) -> Picture:  # fmt: skip
     seed = int(values["seed"])
     found, numbers, frames = flown(seed, first, born, births, rate, now)
@@ -259,7 +281,11 @@ def _drawn(
         p = np.einsum("nij,nj->ni", moves, np.column_stack([found[:, :2], np.ones(len(found))]))
         found[:, :2] = p[:, :2] / p[:, 2:]
         found[:, 3:5] = np.einsum("nij,nj->ni", moves[:, :2, :2], found[:, 3:5])
-    of = seen(values, found, numbers, now / rate, seed, scale)
+    if scene is None:
+        kept, seen = seen_before_frame(values, found, scale)
+    else:
+        kept, seen = seen_in_scene(values, found, frames, scene, scale, part)
+    of = looking(values, found[kept], numbers[kept], seen, now / rate, seed, scale)
     at = _around(of, window)
     if at.empty:
         return nothing()
@@ -280,43 +306,3 @@ def _around(of: NDArray[np.float32], window: Window) -> Window:
     low = np.floor((of[:, :2] - reach[:, None]).min(0) / 2).astype(int) * 2
     high = np.ceil((of[:, :2] + reach[:, None]).max(0)).astype(int)
     return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(window)
-
-
-def seen(
-    values: dict[str, Any], found: NDArray[np.float64], numbers: NDArray[np.uint64], seconds: float, seed: int, scale: float
-) -> NDArray[np.float32]:  # fmt: skip
-    """Particles as the lens before the frame sees them, far ones first: rows of SPECK, of those that are before it."""
-    w, h = values["size"]
-    focal = FOCAL * w
-    away = focal + found[:, 2]
-    if len(found) and (values["deep"] > 0 or away.min() <= NEAREST * focal):
-        # in 65,000 steps of depth: whole numbers are sorted in one pass
-        order = np.argsort(
-            ((away.max() - away) * (65535 / max(float(np.ptp(away)), 1e-6))).astype(np.uint16), kind="stable"
-        )
-        order = order[away[order] > NEAREST * focal]
-        found, numbers, away = found[order], numbers[order], away[order]
-    size = focal / away  # of what lies at the frame
-    share = found[:, 7]
-    centre = np.array([w / 2, h / 2])
-    at = (centre + (found[:, :2] - centre) * size[:, None]) * scale
-    way = (found[:, 3:5] - (at / scale - centre) * (found[:, 5] / focal)[:, None]) * size[:, None]
-    way *= values["shutter"] * values["streak"] * scale
-    varied = 1 + values["radius_varies"] * (2 * of_each(seed, numbers, 9) ** 2 - 1)  # most are small
-    radius = values["radius"] * varied * curve_values(points_of(values["growth"]), share) * size * scale
-    opacity = values["opacity"] * np.clip(curve_values(points_of(values["fading"]), share), 0, 1)
-    flick = values["flicker"]
-    if flick > 0:
-        own = of_each(seed, numbers, 10)
-        waves = np.sin(6.2832 * (seconds * (5 + 6 * own) + own)) * np.sin(
-            6.2832 * (seconds * (2.3 + 3 * own) + 7 * own)
-        )
-        opacity = opacity * (1 - flick * (0.5 + 0.5 * waves))
-    first, last = (np.array(values[n]) for n in ("colour", "colour_end"))
-    light = (first + share[:, None] * (last - first)) * values["light"]
-    out = np.empty((len(found), len(SPECK)), np.float32)
-    out[:, 0:2], out[:, 2:4], out[:, 4], out[:, 5], out[:, 6:9] = at, way, np.maximum(radius, 0), opacity, light
-    out[:, 9], out[:, 10] = values["covers"], values["opening"] * share
-    for column, attribute, by in ((11, 11, 6.2832), (12, 12, 1.0), (13, 13, 1.0)):  # where in the noise
-        out[:, column] = of_each(seed, numbers, attribute) * by if values["breakup"] else 0
-    return out

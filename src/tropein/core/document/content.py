@@ -49,6 +49,17 @@ class Context(Protocol):
     def carried(self, content: ContentBase, name: str, frame: float) -> Any:
         """What the ride beside a parameter does at a frame, to a point or to all: a 3x3 matrix of the content's pixels, None where it hides it."""
 
+    @property
+    def in_depth(self) -> bool:
+        """Whether its layer has a place in depth."""
+
+    def view(self, frame: float) -> Any:
+        """What sees a layer in depth at a frame (compose.places.View); None where it is hidden or no camera is known."""
+
+    @property
+    def part(self) -> tuple[float, float] | None:
+        """Of what fills the space about its place: only what lies between these distances from the camera, far and near; None for all."""
+
     def made(self, op: str, parameters: object, size: tuple[int, int], make: Callable[[Any], Any]) -> Any:
         """The step of a picture: `make` is given its window."""
 
@@ -60,6 +71,9 @@ class ContentBase(Kind):
     has_place: ClassVar[bool] = True
     has_picture: ClassVar[bool] = True
     takes_looks: ClassVar[bool] = True  # there is something that effects, mattes and opacity act on
+    fills_depth: ClassVar[bool] = (
+        False  # in depth it fills the space about its place, and draws itself as the camera sees it
+    )
     in_shot_time: ClassVar[bool] = (
         True  # its frames are the shot's; else it says itself how many it has, and at what rate
     )
