@@ -183,9 +183,30 @@ export interface paths {
         };
         /**
          * Frame Jpeg
-         * @description One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser.
+         * @description One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser. `over`: a JSON Patch that is laid
+         *     over the shot; `about`: only what lies about this layer.
          */
         get: operations["frame_jpeg_api_shots__shot_id__frame__frame__jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot_id}/life/{layer}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Life Jpeg
+         * @description What one of the many a layer makes looks like at ages from birth to end, side by side.
+         */
+        get: operations["life_jpeg_api_shots__shot_id__life__layer__jpg_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1168,6 +1189,7 @@ export interface components {
             alone: boolean;
             /** Starts */
             starts: string[];
+            life?: components["schemas"]["LifeInfo"] | null;
         };
         /**
          * Control
@@ -1838,6 +1860,16 @@ export interface components {
             blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
             /** Opacity */
             opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+        };
+        /**
+         * LifeInfo
+         * @description The parameters that say how one of many changes while it lives.
+         */
+        LifeInfo: {
+            /** Curves */
+            curves: string[];
+            /** Colours */
+            colours: string[];
         };
         /** Login */
         Login: {
@@ -4375,6 +4407,8 @@ export interface operations {
                 /** @description -1 is the newest */
                 revision?: number;
                 width?: number;
+                over?: string;
+                about?: string;
                 of?: "shot" | "plate" | "layer" | "source";
                 layer?: string;
                 without?: string;
@@ -4387,6 +4421,140 @@ export interface operations {
             path: {
                 shot_id: string;
                 frame: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not a request that can be understood */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a password is needed */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not from our own page */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description there is no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description something else was first */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description cannot be used as it is; the message says why */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description too often */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description a fault of our own, noted in the log */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database cannot be reached at the moment */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    life_jpeg_api_shots__shot_id__life__layer__jpg_get: {
+        parameters: {
+            query?: {
+                frame?: number;
+                /** @description -1 is the newest */
+                revision?: number;
+                over?: string;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+                layer: string;
             };
             cookie?: never;
         };

@@ -16,7 +16,7 @@ import { Outlines } from "./Outlines";
 import { usePlateMatrix } from "./plate";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
-import { pickScreen } from "../tools/shaping";
+import { pickColour, pickScreen } from "../tools/shaping";
 import { boxToTrack, clickToTrack } from "../tools/tracking";
 import { usePicture, WHOLE } from "./usePictures";
 import { usePlayback } from "./usePlayback";
@@ -31,6 +31,7 @@ const SAYS = {
   object: () => "Drag a box around the thing to follow, close to its outline.",
   keep: () => "Draw over what is to be kept.",
   remove: () => "Draw over what is not.",
+  pick: () => "Click on the colour. Escape puts it away.",
   screen: () => "Click the screen, close to the subject but not on it.",
 };
 
@@ -159,6 +160,7 @@ export function Viewer() {
           held.current = { x: e.clientX, y: e.clientY, pan };
           e.currentTarget.setPointerCapture(e.pointerId);
         } else if (e.button === 0 && tool === "screen") void pickScreen(toShot(e));
+        else if (e.button === 0 && tool === "pick") void pickColour(toShot(e));
         else if (e.button === 0 && tool !== "move") clickToTrack(through(inverse(plate), toShot(e)));
       }}
       onPointerMove={(e) => {

@@ -5,7 +5,8 @@ import { looksOf, meetingsOf } from "../document/layers";
 import { newId } from "../document/ops";
 import type { Control, Effect, EffectInfo, Layer, Meet } from "../document/types";
 import { usePick } from "../state/bench";
-import { Menu } from "../ui/Menu";
+import { useSmall } from "../picture/small";
+import { PictureMenu } from "../ui/PictureMenu";
 import { Tip } from "../ui/Tip";
 import { CutWords } from "./CutWords";
 import { ParamRow } from "./ParamRow";
@@ -31,12 +32,13 @@ const ADD = { effects: "Add an effect", meets: "Add a way it meets what lies ben
 export function Chain({ layer, family }: { layer: Layer; family: Family }) {
   const { base: shot, commit } = usePick("base", "commit");
   const kinds = useAbout().data?.[family] ?? [];
-  const add = (info: EffectInfo) => {
+  const small = useSmall(layer.id);
+  const added = (info: EffectInfo) => {
     const centred =
       info.params.some((p) => p.name === "centre") && shot
         ? { centre: { value: shot.size.map((v) => v / 2), keys: [] } }
         : {};
-    void commit(`add ${info.title.toLowerCase()} to ${layer.name}`, addKind(layer, family, info.kind, centred));
+    return addKind(layer, family, info.kind, centred);
   };
   const things = family === "effects" ? looksOf(layer) : meetingsOf(layer);
   return (
@@ -44,7 +46,7 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
       {things.map((thing, i) => (
         <Card key={thing.id} layer={layer} family={family} thing={thing} index={i} />
       ))}
-      <Menu
+      <PictureMenu
         className="btn flex items-center gap-1.5 self-start"
         label={ADD[family]}
         trigger={
@@ -55,8 +57,10 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
         choices={kinds.map((k) => ({
           id: k.kind,
           label: k.title,
-          group: "use" in k ? (k.use as string) : undefined,
-          act: () => add(k),
+          help: k.help,
+          group: "use" in k ? (k.use as string) : "Ways to meet",
+          picture: () => small?.(added(k)),
+          act: () => void commit(`add ${k.title.toLowerCase()} to ${layer.name}`, added(k)),
         }))}
       />
     </div>

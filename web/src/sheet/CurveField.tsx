@@ -9,15 +9,18 @@ export function CurveField({
   value,
   drag,
   set,
+  wide,
 }: {
   title: string;
   value: DrawnCurve;
   drag: (v: DrawnCurve) => void;
   set: (v: DrawnCurve) => void;
+  wide?: boolean;
 }) {
   const [held, setHeld] = useState<number | null>(null);
   const box = useRef<SVGSVGElement>(null);
   const points = value.points;
+  const [rx, ry] = wide ? [2.1, 10.7] : [4, 4]; // round in a field that is stretched
   const here = (e: React.PointerEvent): Vec2 => {
     const r = box.current!.getBoundingClientRect();
     const to = (v: number) => Math.min(Math.max(v, 0), 1);
@@ -41,7 +44,7 @@ export function CurveField({
       viewBox={`0 0 ${SIZE} ${SIZE}`}
       role="group"
       aria-label={`${title} curve`}
-      className="my-1 h-[120px] w-[150px] touch-none rounded border border-line bg-ground"
+      className={`touch-none border border-line bg-ground ${wide ? "block h-[56px] w-full" : "my-1 h-[120px] w-[150px] rounded"}`}
       preserveAspectRatio="none"
       onPointerMove={(e) => held !== null && drag(moved(held, here(e)))}
       onPointerUp={(e) => {
@@ -52,18 +55,31 @@ export function CurveField({
       }}
     >
       {[0.25, 0.5, 0.75].map((g) => (
-        <path key={g} d={`M${g * SIZE} 0V${SIZE}M0 ${g * SIZE}H${SIZE}`} stroke="#303030" />
+        <path
+          key={g}
+          d={`M${g * SIZE} 0V${SIZE}M0 ${g * SIZE}H${SIZE}`}
+          stroke="#303030"
+          vectorEffect="non-scaling-stroke"
+        />
       ))}
       <rect width={SIZE} height={SIZE} fill="transparent" onPointerDown={(e) => add(here(e))} />
-      <polyline fill="none" stroke="#d8d5ce" strokeWidth="1.5" pointerEvents="none" points={line(points)} />
+      <polyline
+        fill="none"
+        stroke="#d8d5ce"
+        strokeWidth="1.5"
+        vectorEffect="non-scaling-stroke"
+        pointerEvents="none"
+        points={line(points)}
+      />
       {points.map(([x, y], i) => (
         <rect
           key={i}
-          x={x * SIZE - 4}
-          y={(1 - y) * SIZE - 4}
-          width="8"
-          height="8"
-          rx="4"
+          x={x * SIZE - rx}
+          y={(1 - y) * SIZE - ry}
+          width={2 * rx}
+          height={2 * ry}
+          rx={rx}
+          ry={ry}
           fill={held === i ? "#c7a252" : "#e6e4df"}
           tabIndex={0}
           role="button"

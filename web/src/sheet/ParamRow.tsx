@@ -1,5 +1,5 @@
-import { memo } from "react";
-import { RotateCcw } from "lucide-react";
+import { memo, useState } from "react";
+import { GalleryHorizontal, Pipette, RotateCcw } from "lucide-react";
 import { sample } from "../document/animate";
 import { at, setValue, toggleKey } from "../document/ops";
 import type { Control, DrawnCurve, Vec2 } from "../document/types";
@@ -10,7 +10,10 @@ import { Tip } from "../ui/Tip";
 import { RideButton } from "./RideButton";
 import { CurveField } from "./CurveField";
 import { MoverMenu, MoverRows } from "./Movers";
+import { Sweep } from "./Sweep";
 import { KeyPip } from "../time/Pip";
+
+const LAYER = /^\/layers\/([^/]+)\//;
 
 interface Row {
   control: Control;
@@ -68,6 +71,7 @@ function SettingRow({ control, path, owner }: Row) {
 const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
   const { frame, draft, commit } = usePick("frame", "draft", "commit");
   const parameter = useBench((s) => (s.shot ? at(s.shot, path) : undefined)); // what else is dragged is not this row's
+  const [swept, setSwept] = useState(false);
   if (!parameter) return null;
   const shown = () => useBench.getState().shot!;
   const value = sample(parameter, frame);
@@ -75,6 +79,7 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
   const label = `${control.title.toLowerCase()} of ${owner}`;
   const drag = (v: unknown) => draft(setValue(shown(), path, frame, v));
   const set = (v: unknown) => void commit(`set ${label}`, setValue(shown(), path, frame, v));
+  const layer = control.widget === "number" && control.soft ? (path.match(LAYER)?.[1] ?? null) : null;
   const changed = keyed || JSON.stringify(value) !== JSON.stringify(control.default);
   return (
     <>
@@ -87,9 +92,21 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
         </Tip>
         {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
         <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
-          <Value control={control} value={value} drag={drag} set={set} />
+          <Value control={control} path={path} label={label} value={value} drag={drag} set={set} />
         </div>
         <span className="flex shrink-0">
+          {layer && (
+            <Tip text="See it across its range">
+              <button
+                className={`icon-btn tight focus-visible:opacity-100 ${swept ? "text-brass" : "opacity-0 group-hover:opacity-100"}`}
+                aria-label={`Sweep ${control.title}`}
+                aria-pressed={swept}
+                onClick={() => setSwept(!swept)}
+              >
+                <GalleryHorizontal size={11} />
+              </button>
+            </Tip>
+          )}
           <MoverMenu parameter={parameter} path={path} label={label} />
           <button
             className="icon-btn tight opacity-0 group-hover:opacity-100 focus-visible:opacity-100 disabled:invisible"
@@ -107,18 +124,21 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
         </span>
       </div>
       <MoverRows parameter={parameter} path={path} label={label} />
+      {swept && layer && <Sweep control={control} path={path} value={value as number} layer={layer} set={set} />}
     </>
   );
 });
 
 interface ValueProps {
   control: Control;
+  path: string;
+  label: string;
   value: unknown;
   drag: (v: unknown) => void;
   set: (v: unknown) => void;
 }
 
-function Value({ control, value, drag, set }: ValueProps) {
+function Value({ control, path, label, value, drag, set }: ValueProps) {
   const soft = (control.soft ?? null) as Vec2 | null;
   const common = { step: control.step, hard: control.hard };
   if (control.widget === "curve")
@@ -163,6 +183,7 @@ function Value({ control, value, drag, set }: ValueProps) {
     const v = value as number[];
     return (
       <>
+        {control.widget === "colour" && <PickButton path={path} title={control.title} label={label} />}
         {control.widget === "colour" && (
           <input
             type="color"
@@ -215,15 +236,37 @@ function Value({ control, value, drag, set }: ValueProps) {
   );
 }
 
+/** Takes the colour from the next click in the picture. */
+function PickButton({ path, title, label }: { path: string; title: string; label: string }) {
+  const { pickFor, set } = usePick("pickFor", "set");
+  const armed = pickFor?.path === path;
+  return (
+    <Tip text="Pick it in the picture">
+      <button
+        className="icon-btn tight"
+        aria-label={`Pick ${title}`}
+        aria-pressed={armed}
+        onClick={() => set(armed ? { tool: "move", pickFor: null } : { tool: "pick", pickFor: { path, label } })}
+      >
+        <Pipette size={11} className={armed ? "text-brass" : "text-quiet"} />
+      </button>
+    </Tip>
+  );
+}
+
+const encoded = (v: number) => (v <= 0.0031308 ? 12.92 * v : 1.055 * Math.min(v, 1) ** (1 / 2.4) - 0.055);
+const decoded = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+
+/** Linear light as the display shows it, and back. */
 const toHex = (v: number[]) =>
   `#${v
     .map((c) =>
-      Math.round(Math.min(Math.max(c, 0), 1) * 255)
+      Math.round(encoded(Math.min(Math.max(c, 0), 1)) * 255)
         .toString(16)
         .padStart(2, "0"),
     )
     .join("")}`;
-const fromHex = (h: string) => [1, 3, 5].map((i) => Number((parseInt(h.slice(i, i + 2), 16) / 255).toFixed(4)));
+const fromHex = (h: string) => [1, 3, 5].map((i) => Number(decoded(parseInt(h.slice(i, i + 2), 16) / 255).toFixed(4)));
 
 /** The pip before what can be keyed: adds a key here, or removes it. */
 export function KeyButton({ path, title, label }: { path: string; title: string; label: string }) {

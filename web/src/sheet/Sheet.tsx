@@ -4,6 +4,7 @@ import type { Control, Layer } from "../document/types";
 import { usePick } from "../state/bench";
 import { Chain } from "./Chain";
 import { Scrub } from "../ui/Scrub";
+import { LifeStrip } from "./LifeStrip";
 import { HoldSection } from "./HoldSection";
 import { MatteSheet } from "./MatteSheet";
 import { Measures } from "./Measures";
@@ -41,15 +42,17 @@ function LayerSheet({ layer }: { layer: Layer }) {
   if (!shot || !about) return null;
   const plate = layer.id === shot.plate;
   const made = about.contents.find((c) => c.kind === layer.content.kind);
+  const rows = made?.params.filter((p) => !made.life?.curves.includes(p.name)) ?? [];
   const path = `/layers/${layer.id}`;
   return (
     <>
       <Sentence layer={layer} />
       {made && made.params.length > 0 && (
         <Section title={made.title}>
-          {made.params.map((c, i) => (
+          {made.life && <LifeStrip layer={layer} life={made.life} params={made.params as Control[]} />}
+          {rows.map((c, i) => (
             <Fragment key={c.name}>
-              {c.group && c.group !== made.params[i - 1]?.group && (
+              {c.group && c.group !== rows[i - 1]?.group && (
                 <h3 className="pt-1.5 pb-0.5 pl-[30px] text-small text-quiet">{c.group}</h3>
               )}
               <ParamRow

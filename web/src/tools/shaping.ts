@@ -15,6 +15,7 @@ import {
   outlinePath,
   setOutline,
 } from "../document/mattes";
+import { setValue } from "../document/ops";
 import { converted, ellipse, fromStroke, inserted, rectangle, rounded, smoothed, without } from "../document/outline";
 import type { Op, Outline, Piece, RangePiece, ShapePiece, Track, TrackFile, Vec2 } from "../document/types";
 import { isShapeTool, useBench } from "../state/bench";
@@ -220,4 +221,31 @@ export async function pickScreen(at: Vec2): Promise<void> {
     say((error as Error).message);
   }
   set({ tool: "move" });
+}
+
+const OF_EFFECT = /^\/layers\/([^/]+)\/effects\/([^/]+)\//;
+
+/** The colour under a click, as the value it was asked for; of an effect's own colour the picture is seen without that effect. */
+export async function pickColour(at: Vec2): Promise<void> {
+  const { id, shot, stored, frame, pickFor, commit, set, say } = useBench.getState();
+  if (!id || !shot || !pickFor) return;
+  const [, without, effect] = pickFor.path.match(OF_EFFECT) ?? [];
+  const query = {
+    frame,
+    x: Math.floor(at[0]),
+    y: Math.floor(at[1]),
+    revision: stored?.revision,
+    around: 2,
+    ...(effect ? { without, effect } : {}),
+  };
+  try {
+    const { linear } = await got<{ linear: number[] }>(
+      api.GET("/api/shots/{shot_id}/pixel", { params: { path: { shot_id: id }, query } }),
+    );
+    const colour = linear.slice(0, 3).map((v) => Number(Math.min(Math.max(v, 0), 64).toFixed(4)));
+    await commit(`pick ${pickFor.label}`, setValue(shot, pickFor.path, frame, colour));
+  } catch (error) {
+    say((error as Error).message);
+  }
+  set({ tool: "move", pickFor: null });
 }

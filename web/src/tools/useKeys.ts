@@ -24,7 +24,11 @@ export function useKeys(): void {
         return;
       }
       if (e.key === "Escape")
-        set(tool !== "move" ? { tool: "move", drawn: [], cutFor: null } : { drawer: null, keys: [], points: [] });
+        set(
+          tool !== "move"
+            ? { tool: "move", drawn: [], cutFor: null, pickFor: null }
+            : { drawer: null, keys: [], points: [] },
+        );
       if (e.key === " " && target.closest("button, [role=button]")) target.blur();
       const step = ARROWS[e.key];
       if (step && (e.ctrlKey || e.metaKey) && nudge(step.map((v) => v * (e.shiftKey ? 10 : 1)) as [number, number])) {

@@ -59,11 +59,19 @@ class LookInfo(EffectInfo):
     use: str
 
 
+class LifeInfo(BaseModel):
+    """The parameters that say how one of many changes while it lives."""
+
+    curves: list[str]
+    colours: list[str]
+
+
 class ContentInfo(EffectInfo):
     """What a layer may show; `alone`: a layer of it can be laid in with nothing said."""
 
     alone: bool
     starts: list[str]
+    life: LifeInfo | None = None
 
 
 class CommandInfo(BaseModel):
@@ -173,7 +181,14 @@ def about() -> About:
         speed=Control(**describe_field(TimeMap, "speed")),
         meets=[_kind(cls, ("id", "on")) for cls in MEETS],
         contents=[
-            ContentInfo(**_kind(cls, ()).model_dump(), alone=not _required(cls), starts=list(cls.starts))
+            ContentInfo(
+                **_kind(cls, ()).model_dump(),
+                alone=not _required(cls),
+                starts=list(cls.starts),
+                life=None
+                if cls.lives is None
+                else LifeInfo(curves=list(cls.lives.curves), colours=list(cls.lives.colours)),
+            )
             for cls in CONTENTS
         ],
         movers=[_kind(cls, ()) for cls in MOVERS],

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 import orjson
 from fastapi import BackgroundTasks, Depends, Path, Query, Response
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from tropein.app.api.deps import Db, FrameAsked, FrameInPath, IdInPath, Live, Pool, Revision, Work
 from tropein.app.api.routing import router as plain_router
@@ -26,11 +26,13 @@ from tropein.core.compose.places import Places
 from tropein.core.compose.ride_matrices import ride_matrices
 from tropein.core.document import Id, Shot
 from tropein.core.document.base import ID_PATTERN, Name, Text
+from tropein.core.document.patch import PatchOps
 from tropein.core.errors import BadInput
 from tropein.core.match.measure import Reading
 
 router = plain_router("/api/shots", "shots")
 log = logging.getLogger(__name__)
+PATCH = TypeAdapter(PatchOps)
 Label = Annotated[Text, Field(min_length=1, max_length=200)]
 Client = Annotated[Text, Field(max_length=60)]
 PixelAsked = Annotated[int, Query(ge=-100_000, le=100_000)]
@@ -232,14 +234,38 @@ def history(shot_id: IdInPath, db: Db) -> list[HistoryItem]:
 @router.get("/{shot_id}/frame/{frame}.jpg", response_class=Response)
 async def frame_jpeg(
     shot_id: IdInPath, frame: FrameInPath, pool: Pool, live: Live, look: Looking, revision: Revision = -1,
-    width: Annotated[int, Query(ge=16, le=4096)] = 320,
+    width: Annotated[int, Query(ge=16, le=4096)] = 320, over: Annotated[str, Query(max_length=12_000)] = "",
+    about: Named = "",
 ) -> Response:  # fmt: skip
-    """One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser."""
-    seen = await live.document(shot_id, revision)
+    """One frame as a JPEG, `width` pixels wide; with its revision in the address it may be kept by the browser. `over`: a JSON Patch that is laid
+    over the shot; `about`: only what lies about this layer."""
+    seen = await live.document(shot_id, revision, _overlay(over))
     scale = min(1.0, width / seen.document["size"][0])
-    picture = await pool.ask(seen, Ask("", frame, round(scale, 5), look, True, 84), 7)
+    ask = Ask("", frame, round(scale, 5), look, True, 84, about=(about, width) if about else ("", 0))
+    picture = await pool.ask(seen, ask, 7)
     keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
     return Response(picture.data, media_type="image/jpeg", headers={"Cache-Control": keep, "ETag": f'"{picture.key}"'})
+
+
+@router.get("/{shot_id}/life/{layer}.jpg", response_class=Response)
+async def life_jpeg(
+    shot_id: IdInPath, layer: IdInPath, pool: Pool, live: Live, frame: FrameAsked = 0, revision: Revision = -1,
+    over: Annotated[str, Query(max_length=12_000)] = "",
+) -> Response:  # fmt: skip
+    """What one of the many a layer makes looks like at ages from birth to end, side by side."""
+    seen = await live.document(shot_id, revision, _overlay(over))
+    found = await pool.question(seen, frame, "life", 6, layer=layer)
+    keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
+    return Response(found["jpeg"], media_type="image/jpeg", headers={"Cache-Control": keep})
+
+
+def _overlay(text: str) -> PatchOps | None:
+    if not text:
+        return None
+    try:
+        return PATCH.validate_json(text)
+    except ValidationError as error:
+        raise BadInput("What is to be laid over the shot is no JSON Patch.") from error
 
 
 @router.get("/{shot_id}/carried")

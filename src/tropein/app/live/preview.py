@@ -42,6 +42,7 @@ class Ask:
     quality: int = 88
     have: tuple[str, ...] = ()
     overlay: str = ""  # a JSON Patch that is laid over the document
+    about: tuple[str, int] = ("", 0)  # only what lies about a layer, so many pixels wide
 
 
 @dataclass(frozen=True)
@@ -122,10 +123,21 @@ class Previewer:
         """A picture, or what was asked about one."""
         known = self.shot(ask)
         if isinstance(ask, Ask):
-            return self._drawn(known, ask)
+            return self._about(known, ask) if ask.about[0] else self._drawn(known, ask)
         if ask.name == "keys":
             return self._keys(known, **dict(ask.arguments))
         return QUESTIONS[ask.name](self.renderer, known, ask.frame, **dict(ask.arguments))
+
+    def _about(self, known: Any, ask: Ask) -> Drawn:
+        """What lies about a layer; where that is, is looked up without what is laid over the shot, so that several are of the same place."""
+        import simplejpeg
+
+        from tropein.core.compose.close import about, closely
+
+        layer, width = ask.about
+        box = about(self.renderer, self.shots[ask.shot].shot, layer, ask.frame)
+        codes = closely(self.renderer, known, box, ask.frame, width)
+        return Drawn("", simplejpeg.encode_jpeg(codes, ask.quality, "RGB", "420"))
 
     def _drawn(self, known: Any, ask: Ask) -> Drawn:
         import simplejpeg

@@ -47,6 +47,19 @@ def measure(renderer: Renderer, shot: Shot, frame: int, layer: str, measure: str
     return read(renderer, shot, layer, measure, frame).model_dump()
 
 
+def life(renderer: Renderer, shot: Shot, frame: int, layer: str) -> Answer:
+    """One of the many that a layer makes at ages from birth to end, side by side, as a JPEG."""
+    import simplejpeg
+
+    from tropein.core.compose.alone import over_its_life
+    from tropein.core.errors import NotFound
+
+    found = shot.layers.get(layer)
+    if found is None or found.content.lives is None:
+        raise NotFound("There is nothing in it that lives and ends.")
+    return {"jpeg": simplejpeg.encode_jpeg(over_its_life(found.content, frame), 88, "RGB", "420")}
+
+
 def pixel(
     renderer: Renderer, shot: Shot, frame: int, look: Look, scale: float, at: tuple[int, int], around: int
 ) -> Answer:
@@ -64,5 +77,5 @@ def pixel(
 
 
 QUESTIONS: dict[str, Callable[..., Answer]] = {
-    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel,
+    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life,
 }  # fmt: skip

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.animate.sample import sample
-from tropein.core.contents.particles_seen import Scene, looking, seen_before_frame, seen_in_scene
+from tropein.core.contents.particles_seen import Scene, aged, looking, seen_before_frame, seen_in_scene
 from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
 from tropein.core.document.base import parse_rate, setting
-from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
+from tropein.core.document.content import CONTENTS, ContentBase, Context, Life, starting
 from tropein.core.raster.flight import BIRTH, counts, flown
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.specks import SPECK, specks
@@ -36,6 +36,7 @@ class ParticlesContent(ContentBase):
     title: ClassVar[str] = "Particles"
     varies: ClassVar[bool] = True
     fills_depth: ClassVar[bool] = True
+    lives: ClassVar[Life | None] = Life(("growth", "fading"), ("colour", "colour_end"))
     kind: Literal["particles"] = "particles"
     source: AnimatedVec2 = control((480.0, 270.0), "Source", step=1, unit="px", widget="point", group="Birth")
     source_ride: Ride | None = None
@@ -188,6 +189,9 @@ class ParticlesContent(ContentBase):
             fading=_points((0, 0), (0.03, 1), (0.95, 1), (1, 0)), colour=(0.9, 0.93, 1.0), colour_end=(0.9, 0.93, 1.0), breakup=0.0, opening=0.0,
         ),
     }  # fmt: skip
+
+    def aged(self, values: dict[str, Any], ages: Any, side: int) -> Any:
+        return aged(values, ages, side)
 
     def picture(self, context: Context) -> Any:
         now, rate = context.frame, float(parse_rate(context.shot.rate))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from tropein.core.animate.drawn import curve_values, points_of
 from tropein.core.raster.hashed import of_each
-from tropein.core.raster.specks import SPECK
+from tropein.core.raster.specks import SPECK, specks
 from tropein.core.raster.warp import apply
 
 Array = NDArray[np.float64]
@@ -127,3 +127,22 @@ def looking(values: dict[str, Any], found: Array, numbers: NDArray[np.uint64], s
     for column, attribute, by in ((11, 11, 6.2832), (12, 12, 1.0), (13, 13, 1.0)):  # where in the noise
         out[:, column] = of_each(seed, numbers, attribute) * by if values["breakup"] else 0
     return out
+
+
+def aged(values: dict[str, Any], ages: Array, side: int) -> NDArray[np.float32]:
+    """(side, side * n, 4) one particle at ages 0..1, as large as fits, and as dense as it gets."""
+    n = len(ages)
+    found, numbers = np.zeros((n, 8)), np.full(n, ONE, np.uint64)
+    found[:, 7] = ages
+    at = np.column_stack([(np.arange(n) + 0.5) * side, np.full(n, side / 2)])
+    full = {"radius": FILLS * side / 2, "radius_varies": 0.0, "flicker": 0.0}
+    growth = curve_values(points_of(values["growth"]), np.linspace(0, 1, 33))
+    fading = curve_values(points_of(values["fading"]), np.linspace(0, 1, 33))
+    by = 1 / max(float(growth.max()), 1e-6)
+    seen = Seen(at, np.zeros((n, 2)), np.full(n, by))
+    opacity = DENSE / max(float(fading.max()), 1e-6) if values["covers"] > 0 else 1 / max(float(fading.max()), 1e-6)
+    of = looking(values | full | {"opacity": opacity}, found, numbers, seen, 0.0, int(values["seed"]), 1.0)
+    return specks(of, side, side * n, values["breakup"], values["soft"])
+
+
+ONE, FILLS, DENSE = 7, 1.15, 0.9  # which one it is; how much of the side, and how dense

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Protocol
 
@@ -64,6 +65,14 @@ class Context(Protocol):
         """The step of a picture: `make` is given its window."""
 
 
+@dataclass(frozen=True)
+class Life:
+    """The parameters that say how one of many changes from its birth to its end: drawn curves, and the colours it goes through."""
+
+    curves: tuple[str, ...]
+    colours: tuple[str, ...]
+
+
 class ContentBase(Kind):
     """What all contents share: whether they have a place in the frame, and pixels of their own."""
 
@@ -78,6 +87,7 @@ class ContentBase(Kind):
         True  # its frames are the shot's; else it says itself how many it has, and at what rate
     )
 
+    lives: ClassVar[Life | None] = None  # it makes many that are born, change and end
     starts: ClassVar[dict[str, dict[str, Any]]] = {}  # named sets of values to begin with
 
     @classmethod
@@ -116,6 +126,10 @@ class ContentBase(Kind):
     def picture(self, context: Context) -> Any:
         """The step that makes its picture at the context's frame, or None where it shows nothing; what it draws itself, where it does."""
         return None
+
+    def aged(self, values: dict[str, Any], ages: Any, side: int) -> Any:
+        """(side, side * n, 4) pixels of one of the many it makes, at ages 0..1 of its life, for contents that `lives`."""
+        raise NotImplementedError
 
     def draw(self, values: dict[str, Any], window: Any, scale: float) -> Any:
         """For contents that are made from their parameters alone (see `Context.drawn`): a Picture of the window, `scale` pixels per pixel of

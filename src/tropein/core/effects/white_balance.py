@@ -49,12 +49,10 @@ def white_of(kelvin: float) -> Array:
 
 @lru_cache(64)
 def balancing(kelvin: float, tint: float, grey: tuple[float, float, float]) -> NDArray[np.float32]:
-    """(3, 3) of linear light: what was shot in light of `kelvin` as it would look in daylight, and `grey` (display values) without a cast."""
+    """(3, 3) of linear light: what was shot in light of `kelvin` as it would look in daylight, and `grey` without a cast."""
     source, target = _CONES @ white_of(kelvin), _CONES @ white_of(NEUTRAL_K)
     adapt = np.linalg.inv(_CONES @ _XYZ) @ np.diag(target / source) @ _CONES @ _XYZ
-    shown = np.array(grey, float)
-    light = np.where(shown <= 0.04045, shown / 12.92, ((shown + 0.055) / 1.055) ** 2.4)
-    light = np.maximum(light, 1e-3)
+    light = np.maximum(np.array(grey, float), 1e-3)
     gains = (light @ [0.2126, 0.7152, 0.0722]) / light
     gains = gains * np.array([1, 2 ** (-tint * TINT_STEP), 1])
     return (adapt @ np.diag(gains)).astype(np.float32)
@@ -107,5 +105,5 @@ class WhiteBalance(EffectBase):
         0.0, "Tint", soft=(-12, 12), hard=(-100, 100), step=0.1, help="Magenta to the right."
     )
     grey: AnimatedColour = control(
-        (0.5, 0.5, 0.5), "Should be grey", soft=(0, 1), widget="colour", help="Pick it in the picture."
+        (0.18, 0.18, 0.18), "Should be grey", soft=(0, 1), widget="colour", help="Pick it in the picture."
     )
