@@ -41,6 +41,9 @@ SHOTS: list[tuple[str, str, list[str], Build]] = [
     ("Breath in the dusk", "Pilot", [], pilot.breath_in_the_dusk),
     ("Instrument before the pilot", "Pilot", [], pilot.instrument_before_the_pilot),
     ("Current in the mast", "Harbour", [], harbour.current_in_the_mast),
+    ("Breath on the quay", "Quay", [], quay.breath_on_the_quay),
+    ("Ghost gull", "Harbour", ["Gull"], harbour.ghost_gull),
+    ("Broken signal", "Pilot", [], pilot.broken_signal),
 ]
 Step = tuple[str, Callable[[], None]]
 
@@ -104,6 +107,7 @@ def _elements(folder: Path) -> list[tuple[str, Callable[[], list[Path]], list[st
         ("Night sky", lambda: stock.night_sky(folder), ["sky"]),
         ("Brass dial", lambda: stock.brass_dial(folder), ["prop"]),
         ("Painted board", lambda: stock.painted_board(folder), ["prop"]),
+        ("Gull", lambda: stock.gull(folder), ["animal"]),
         ("Harbour sound", sound, ["sound"]),
     ]
 

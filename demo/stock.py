@@ -7,6 +7,7 @@ Each function writes PNG files (straight alpha, display-encoded) or a WAV into a
 from __future__ import annotations
 
 import wave
+from collections.abc import Callable
 from pathlib import Path
 
 import cv2
@@ -92,6 +93,58 @@ def drifting_mist(folder: Path, width: int = 1920, height: int = 620) -> list[Pa
     path = folder / "mist.png"
     write_picture(path, np.ascontiguousarray(np.dstack([alpha[..., None] * colour, alpha]), np.float32), "png")
     return [path]
+
+
+def gull(folder: Path, frames: int = 20, width: int = 480, height: int = 400) -> list[Path]:
+    """A wooden gull that beats its wings on the spot, seen from the side; the last frame leads into the first."""
+    fine = 3
+    rng = np.random.default_rng(14)
+    grain = 0.5 + fractal(width * fine, height * fine, 60, seed=51, octaves=4) * 0.5
+    paths = []
+    for frame in range(frames):
+        phase = 2 * np.pi * frame / frames
+        rise = -10 * np.sin(phase - 0.5)
+        light = np.zeros((height * fine, width * fine, 3), np.float32)
+        cover = np.zeros((height * fine, width * fine), np.float32)
+
+        def lay(points: list[tuple[float, float]], colour: tuple[float, float, float], light: NDArray = light, cover: NDArray = cover, rise: float = rise) -> None:  # fmt: skip
+            at = np.rint((np.array(points) + [width * 0.47, height * 0.52 + rise]) * fine).astype(np.int32)
+            mask = np.zeros(cover.shape, np.uint8)
+            cv2.fillPoly(mask, [at], 255)
+            there = mask > 0
+            light[there] = np.array(colour, np.float32) * (0.82 + 0.3 * grain[there, None])
+            cover[there] = 1
+
+        inner = np.radians(8 + 34 * np.sin(phase))
+        outer = inner + np.radians(24 * np.sin(phase - 1.1) - 8)
+        for far, reach, tone in ((True, 0.82, 0.3), (False, 1.0, 0.48)):
+            root, chord = (6.0 if far else -4.0, -14.0), 52.0
+            # the near wing comes towards the lens, a little below, the far one goes from it
+            aside = -26.0 if far else 34.0
+            elbow = (root[0] + 10, root[1] - 100 * reach * np.sin(inner) + aside * np.cos(inner))
+            tip = (elbow[0] - 62, elbow[1] - 128 * reach * np.sin(outer) + 1.3 * aside * np.cos(outer))
+            wing = [(root[0] + chord / 2, root[1]), (elbow[0] + chord / 2.2, elbow[1]), tip, (elbow[0] - chord / 2, elbow[1] + 8), (root[0] - chord / 2, root[1] + 4)]  # fmt: skip
+            if not far:
+                _body(lay)
+            lay(wing, (tone, tone * 1.02, tone * 1.08))
+            along = [tuple(np.array(tip) + (np.array(p) - tip) * 0.32) for p in (wing[1], wing[3])]
+            lay([along[0], tip, along[1]], (0.03, 0.03, 0.035))
+        small = cv2.resize(np.dstack([light * cover[..., None], cover]), (width, height), interpolation=cv2.INTER_AREA)
+        small[..., :3] += rng.normal(0, 0.003, (height, width, 3)) * small[..., 3:]
+        path = folder / f"gull_{frame:04d}.png"
+        write_picture(path, np.ascontiguousarray(np.clip(small, 0, 1), np.float32), "png")
+        paths.append(path)
+    return paths
+
+
+def _body(lay: Callable[..., None]) -> None:
+    """Of the gull: tail, body, head, beak and eye, looking to the right."""
+    turn = np.linspace(0, 2 * np.pi, 40)
+    lay([(-84, -6), (-128, -14), (-122, 2), (-128, 12), (-80, 8)], (0.62, 0.62, 0.6))
+    lay(list(zip(92 * np.cos(turn) - 8, 25 * np.sin(turn), strict=True)), (0.78, 0.77, 0.73))
+    lay(list(zip(25 * np.cos(turn) + 80, 21 * np.sin(turn) - 18, strict=True)), (0.8, 0.79, 0.75))
+    lay([(100, -24), (138, -14), (134, -8), (100, -10)], (0.75, 0.36, 0.06))
+    lay(list(zip(3.6 * np.cos(turn) + 90, 3.6 * np.sin(turn) - 23, strict=True)), (0.01, 0.01, 0.01))
 
 
 def chimney_smoke(folder: Path, frames: int = 72, width: int = 640, height: int = 480) -> list[Path]:

@@ -6,6 +6,7 @@ from typing import Any
 
 from demo.shots.common import above, effect, keys, layer, made, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
+from tropein.core.commands.group import blank
 from tropein.core.document import Footage, Shot, new_id
 from tropein.core.tracks.picture import PictureTrack
 
@@ -96,3 +97,43 @@ def current_in_the_mast(context: WorkContext, shot: Shot, footage: dict[str, Foo
         "Dusk", [pool, effect("grade", exposure=-2.7, temperature=-1.4, saturation=0.5, contrast=1.05, black=0.004)]
     )
     return above(stacked(shot, [dusk], [], tracks={track["id"]: track}), [flare, *current])
+
+
+def ghost_gull(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """A gull of pale light crosses the evening, burning away as it goes, the air behind it full of where it was; the planks give it back."""
+    way = keys([-140, 330], (0, [-140, 330], "linear"), (24, [300, 236]), (44, [640, 210]), (59, [1060, 120], "linear"))
+    shown = keys(0.95, (0, 0.0), (8, 0.95), (50, 0.9), (59, 0.4))
+    pale = [
+        effect("two-tones", dark=[0.004, 0.02, 0.06], bright=[0.24, 0.42, 0.55], keep=0.1),
+        effect("turbulence", amount=9.0, size=46.0, speed=1.6, rise=60.0),
+        effect("wear", gone=keys(0.1, (0, 0.1), (30, 0.25), (59, 0.62)), cell=60.0, soft=0.16, rim=0.14, colour=[0.35, 0.75, 1.0], light=1.6, rise=90.0),
+        effect("smear", length=9.0, angle=-12.0),
+        effect("glow", threshold=0.12, radius=30.0, amount=0.8, tint=[0.45, 0.75, 1.0]),
+    ]  # fmt: skip
+    gull = layer(
+        "Gull", footage["Gull"], blend="add", end="loop", opacity=shown, effects=pale,
+        place={"position": way, "scale": {"value": [0.62, 0.62]}, "rotation": keys(-8, (0, -14), (44, -6), (59, -18)), "motion_blur": True},
+    )  # fmt: skip
+    mirrored = {
+        **blank(shot, "Gull in the planks", {"kind": "twin", "layer": gull["id"]}), "blend": "add", "opacity": {"value": 0.6},
+        "place": {"position": keys([-140, 528], *[(k["frame"], [k["value"][0], 548 - k["value"][1] * 0.06], k["ease"]) for k in way["keys"]]), "scale": {"value": [0.62, -0.16]}},
+    }  # fmt: skip
+    blur = effect("blur", radius=7.0)
+    mirrored |= {"effects": {blur["id"]: blur}, "chain": [blur["id"]]}
+    document = stacked(
+        shot,
+        [gull, veil("Evening", [effect("grade", exposure=-2.3, temperature=-2.0, saturation=0.6, contrast=1.05), effect("vignette", stops=1.1)])],
+        [footage["Gull"]],
+    )  # fmt: skip
+    trails = {
+        "kind": "trails",
+        "id": new_id(),
+        "count": {"value": 14},
+        "every": {"value": 2},
+        "first": {"value": 0.3},
+        "keep": {"value": 0.84},
+        "adds": {"value": 1},
+        "tint": {"value": [0.72, 0.88, 1.0]},
+    }
+    document["layers"][gull["id"]] |= {"meets": {trails["id"]: trails}, "meeting": [trails["id"]]}
+    return above(document, [mirrored])

@@ -157,19 +157,92 @@ STROKES = [
 ]
 
 
-def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
-    """The pilot, cut out by a few strokes carried through the shot, stands before mist and a night that are laid behind."""
-    pilot = footage["Pilot"]
+_cut_outs: dict[tuple[str, str], str] = {}
+
+
+def pilot_cut_out(context: WorkContext, pilot: Footage) -> tuple[str, list[CutoutStroke]]:
+    """The pilot cut out by strokes that are carried through the shot: (what was stored, the strokes); shots that need it share it."""
     drawn = [
         CutoutStroke(frame=f, keep=keep, points=[(float(x), float(y)) for x, y in line]) for f, keep, line in STROKES
     ]
-    strokes = by_frame(drawn)
-    pictures = ColourFrames(context.library.store, pilot.media)
-    try:
-        carried = carry(Carry(pictures.rgb, pilot.size, (0, pilot.frames - 1), strokes))
-    finally:
-        pictures.close()
-    samples = context.artefacts.put_cutout(packed(carried, {f: mark_of(s) for f, s in strokes.items()}))
+    place = (str(context.artefacts.root), pilot.media)
+    if place not in _cut_outs:
+        strokes = by_frame(drawn)
+        pictures = ColourFrames(context.library.store, pilot.media)
+        try:
+            carried = carry(Carry(pictures.rgb, pilot.size, (0, pilot.frames - 1), strokes))
+        finally:
+            pictures.close()
+        _cut_outs[place] = context.artefacts.put_cutout(packed(carried, {f: mark_of(s) for f, s in strokes.items()}))
+    return _cut_outs[place], drawn
+
+
+def broken_signal(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot is only a signal: cut out, in two tones and lines, standing in the dark; it breaks three times, and the channels come apart."""
+    pilot = footage["Pilot"]
+    samples, drawn = pilot_cut_out(context, pilot)
+    bursts = ((9, 15), (30, 33), (47, 56))
+
+    def burst(*levels: Any) -> dict[str, Any]:
+        """There, over, and back within a few frames, at each burst."""
+        rest, over, back = levels
+        moments = [
+            k
+            for a, b in bursts
+            for k in ((a, rest, "hold"), (a + 1, over, "hold"), ((a + b) // 2, back, "hold"), (b, rest, "hold"))
+        ]
+        return keys(rest, *moments)
+
+    matte = {"id": new_id(), "name": "Pilot: cut-out", "pieces": []}
+    subject = layer(
+        "Signal", pilot, start=0, end="hold", cut=[{"matte": matte["id"], "soften": {"value": 1.0}}], place={"position": {"value": [480, 270]}},
+        opacity=burst(0.95, 0.7, 0.95),
+        effects=[
+            effect("two-tones", dark=[0.002, 0.012, 0.016], bright=[0.5, 1.0, 0.92], keep=0.16),
+            effect("levels", black=0.06, middle=0.9),
+            effect("scan-lines", every=4.0, dark=0.55, roll=1.5),
+            effect("stepped", steps=9.0, dither=1.0),
+            effect("displace", far=burst([0.0, 0.0], [190.0, 0.0], [-120.0, 0.0]), width=620.0, height=22.0, contrast=3.0, boil=12.0, seed=7.0),
+            effect("split", red=burst([-1.0, 0.0], [-26.0, 2.0], [14.0, 0.0]), blue=burst([1.0, 0.0], [24.0, -2.0], [-16.0, 0.0])),
+            effect("dropouts", often=burst(0.012, 0.14, 0.08), long=220.0, line=2.0),
+        ],
+    )  # fmt: skip
+    matte["pieces"] = [
+        {"kind": "cutout", "id": new_id(), "name": "Cut-out", "layer": subject["id"], "samples": samples,
+         "strokes": [s.model_dump(mode="json") for s in drawn], "soften": {"value": 1.0}},
+    ]  # fmt: skip
+    words = made(
+        shot, "Words", "text", "Label", text="SIGNAL 04\nCARRIER LOST", at=[64.0, 470.0], height=20.0, colour=[1.0, 0.5, 0.16], shown=keys(0.0, (4, 0.0, "linear"), (22, 1.0, "linear")),
+    )  # fmt: skip
+    ticks = made(
+        shot,
+        "Ticks",
+        "instrument",
+        "Ticks",
+        {"opacity": {"value": 0.3}},
+        centre=[480.0, 300.0],
+        radius=236.0,
+        thick=9.0,
+        glow=0.2,
+    )
+    dark = veil(
+        "Dark room", [effect("grade", exposure=-5.0, saturation=0.3, temperature=-1.0), effect("blur", radius=14.0)]
+    )
+    glow = veil(
+        "Glow",
+        [
+            effect("glow", threshold=0.16, radius=34.0, amount=0.7, tint=[0.5, 1.0, 0.9]),
+            effect("grain", amount=0.02, size=0.6),
+        ],
+    )
+    document = stacked(shot, [glow, subject, dark], [pilot], mattes={matte["id"]: matte})
+    return above(document, [words, ticks])
+
+
+def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The pilot, cut out by a few strokes carried through the shot, stands before mist and a night that are laid behind."""
+    pilot = footage["Pilot"]
+    samples, drawn = pilot_cut_out(context, pilot)
     matte = {"id": new_id(), "name": "Pilot: cut-out", "pieces": []}
     before = layer(
         "Pilot, cut out",

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from demo.shots.common import effect, keys, layer, stacked, tracked, tracked_point, veil
+from demo.shots.common import above, effect, keys, layer, made, stacked, tracked, tracked_point, veil
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import Footage, Shot, new_id
 from tropein.core.raster.warp import apply, quad_to_quad
@@ -76,21 +76,69 @@ def sign_repainted(context: WorkContext, shot: Shot, footage: dict[str, Footage]
     return stacked(shot, [board], [footage["Painted board"]], tracks={track["id"]: track})
 
 
-def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
-    """A dial hovers over the workbench in the solved scene, swinging; a ring of small boards turns round it in depth."""
-    camera = CameraTrack(id=new_id(), name="Camera", footage=footage["Quay"].id, reference_frame=0)
-    track = tracked(context, footage["Quay"], camera)
+def camera_at(
+    context: WorkContext, quay: Footage, frame: int, *spots: tuple[float, float]
+) -> tuple[dict[str, Any], list[tuple[float, float, float]]]:
+    """The solved camera, its world as that of the first frame, and where what was seen nearest to each of `spots` at `frame` lies; a unit is as
+    wide as a pixel at the first of them."""
+    camera = CameraTrack(id=new_id(), name="Camera", footage=quay.id, reference_frame=0)
+    track = tracked(context, quay, camera)
     file = context.artefacts.track(track["samples"])
     assert isinstance(file, CameraFile)
+
+    def seen(number: int) -> np.ndarray:
+        pose = np.array(file.frames[number].world_to_camera).reshape(3, 4)
+        return np.asarray(np.array(file.points3d) @ pose[:, :3].T + pose[:, 3])
+
+    there = seen(frame)
+    px = file.focal_px * there[:, :2] / there[:, 2:] + np.array(file.principal_point)
+    nearest = [int(np.argmin(np.where(there[:, 2] > 0, np.linalg.norm(px - s, axis=1), 1e9))) for s in spots]
+    first = seen(0)[nearest]
     pose = np.eye(4)
     pose[:3] = np.array(file.frames[0].world_to_camera).reshape(3, 4)
-    seen = np.array(file.points3d) @ pose[:3, :3].T + pose[:3, 3]
-    px = file.focal_px * seen[:, :2] / seen[:, 2:] + np.array(file.principal_point)
-    near = seen[int(np.argmin(np.where(seen[:, 2] > 0, np.linalg.norm(px - BENCH_SPOT, axis=1), 1e9)))]
-    # the world as the first frame's camera sees it, a unit as wide as a pixel at the bench spot
-    unit = file.focal_px / near[2]
+    unit = file.focal_px / first[0, 2]
     track["world"] = (np.diag([unit, unit, unit, 1]) @ pose).ravel().tolist()
-    x, y, z = (float(v) for v in near * unit)
+    return track, [(float(x), float(y), float(z)) for x, y, z in first * unit]
+
+
+MOUTHS = ((249.0, 426.0, 1.0), (838.0, 411.0, -1.0))  # of the two who mind the boat, frame 24; which way they speak
+
+
+def breath_on_the_quay(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """It is cold in the workshop: the two who mind the boat talk in turn, and their breath hangs in the solved scene; snow drifts through it."""
+    track, places = camera_at(context, footage["Quay"], 24, *(mouth[:2] for mouth in MOUTHS))
+    said = (((4, 9), (13, 17), (46, 52)), ((22, 27), (31, 39), (60, 66)))
+    layers = []
+    for name, (x, y, z), words, way in zip(
+        ("Breath, red cap", "Breath, blue cap"), places, said, (1.0, -1.0), strict=True
+    ):
+        rate = [
+            k
+            for a, b in words
+            for k in ((a - 1, 0.0, "linear"), (a, 240.0, "linear"), (b, 170.0, "linear"), (b + 1, 0.0, "linear"))
+        ]
+        layers.append(made(
+            shot, name, "particles", "Breath", {"place": {"depth": {"track": track["id"], "position": {"value": [x, y, z - 12]}, "width": {"value": shot.size[0]}}}},
+            source=[shot.size[0] / 2, shot.size[1] / 2], area=[6.0, 3.0], rate=keys(0.0, *rate), life=2.0, speed=170.0, direction=90 - way * 78.0, fan=24.0, fall=-26.0, drag=2.6,
+            turbulence=46.0, eddy=44.0, radius=30.0, opacity=0.26, carried=0.0, colour=[0.62, 0.66, 0.72], colour_end=[0.5, 0.55, 0.62],
+        ))  # fmt: skip
+    snow = made(
+        shot, "Snow", "particles", "Snow", {"place": {"depth": {"track": track["id"], "position": {"value": [0, -330, places[0][2] * 0.6]}, "width": {"value": shot.size[0]}}}},
+        source=[shot.size[0] / 2, shot.size[1] / 2], area=[1100.0, 40.0], deep=620.0, rate=70.0, radius=2.2, speed=60.0, opacity=0.75, carried=0.0,
+    )  # fmt: skip
+    cold = veil(
+        "Cold",
+        [
+            effect("grade", exposure=-0.75, temperature=-1.3, saturation=0.72, contrast=1.05),
+            effect("haze", all=0.06, thick=0.0, colour=[0.32, 0.4, 0.5]),
+        ],
+    )
+    return above(stacked(shot, [cold], [], tracks={track["id"]: track}), [snow, *layers])
+
+
+def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """A dial hovers over the workbench in the solved scene, swinging; a ring of small boards turns round it in depth."""
+    track, [(x, y, z)] = camera_at(context, footage["Quay"], 0, BENCH_SPOT)
 
     def at(*moments: tuple[int, float]) -> dict[str, Any]:
         """Bobbing above the spot."""

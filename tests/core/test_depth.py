@@ -219,9 +219,7 @@ def test_particles_stand_in_the_scene_and_are_hidden_by_nearer_cards_alone() -> 
     hidden = of_cloud(cloud(depth={"position": [-4.6, 0, 15]}), 10)
     assert hidden[60, 25, 0] > 0.9 and hidden[60, 25, 2] < 0.05  # the near card covers x to 50
     spread = {"depth": {"position": [-2.5, 0, 10]}, "deep": 80.0, "rate": 60.0, "radius": 1.5, "area": (40.0, 16.0)}
-    both = of_cloud(
-        cloud(**spread), 10
-    )  # from 6 to 14 away: some before the near card at 8, most behind it
+    both = of_cloud(cloud(**spread), 10)  # from 6 to 14 away: some before the near card at 8, most behind it
     without = cloud(**spread)
     without.layers["near"].visible = False
     shown, all_of_them = ((p[58:62, 5:45, 2] > 0.5).mean() for p in (both, of_cloud(without, 10)))

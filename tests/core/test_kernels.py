@@ -11,6 +11,7 @@ from tropein.core.animate.drawn import curve_values
 from tropein.core.document.effect import EFFECTS
 from tropein.core.effects import sampled
 from tropein.core.raster import colour
+from tropein.core.raster.blend import whole
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.tone import tone
@@ -153,3 +154,16 @@ def test_noise_keeps_its_range_and_comes_out_the_same_for_a_seed() -> None:
     fine = fractal(300, 200, 2, seed=3, octaves=1)
     a, b = fine[:, ::4].ravel()[:-1], fine[:, ::4].ravel()[1:]
     assert abs(np.corrcoef(a, b)[0, 1]) < 0.1  # two cells apart nothing is alike
+
+
+@pytest.mark.parametrize("mode", range(13, 17))
+def test_modes_of_all_channels_bear_greys_blacks_and_whites(mode: int) -> None:
+    tiny = np.float32(1.2e-7)
+    values = [np.float32(v) for v in (-tiny, 0, tiny, 0.5 - tiny, 0.5, 0.5 + tiny, 1 - tiny, 1, 1 + tiny, 4)]
+    greys = [(v, v, v) for v in values] + [(v, np.float32(v + tiny), v) for v in values]
+    for below in greys:
+        for above in greys:
+            out = np.array(whole(mode, *below, *above))
+            assert np.isfinite(out).all() and out.min() > -1e-3 and np.ptp(out) < 0.01, (mode, below, above, out)
+    coloured = np.array(whole(14, *(np.float32(v) for v in (0.5, 0.5, 0.5)), *(np.float32(v) for v in (0.9, 0.2, 0.1))))
+    assert np.ptp(coloured) == 0  # grey has no hue to saturate

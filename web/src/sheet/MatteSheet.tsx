@@ -13,6 +13,7 @@ import {
   outlinePath,
 } from "../document/mattes";
 import { newId, toggleKey } from "../document/ops";
+import { FACE_SPOTS } from "../document/marks";
 import { rideAt } from "../stack/drops";
 import type { Control, Layer, Matte, Op, Piece, ShapePiece } from "../document/types";
 import { SHAPE_TOOLS, useBench, usePick } from "../state/bench";
@@ -449,6 +450,25 @@ function ShapeRide({ piece, path }: { piece: ShapePiece; path: string }) {
           { id: "none", label: "nothing", checked: !piece.ride, act: () => tie(null) },
         ]}
       />
+      {piece.ride && shot.tracks[piece.ride.track]?.kind === "face" && (
+        <>
+          , at its{" "}
+          <Menu
+            className={WORD}
+            label="What of the face the shape rides on"
+            trigger={piece.ride.spot || "head"}
+            choices={FACE_SPOTS.map((s) => ({
+              id: s,
+              label: s,
+              checked: s === piece.ride!.spot,
+              act: () =>
+                void commit(`change the spot of ${piece.name}`, [
+                  { op: "replace", path: `${path}/ride/spot`, value: s },
+                ]),
+            }))}
+          />
+        </>
+      )}
       {piece.ride && (
         <>
           {" "}

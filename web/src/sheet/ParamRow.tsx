@@ -92,7 +92,7 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
         </Tip>
         {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
         <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
-          <Value control={control} path={path} label={label} value={value} drag={drag} set={set} />
+          <Value control={control} value={value} drag={drag} set={set} />
         </div>
         <span className="flex shrink-0">
           {layer && (
@@ -107,6 +107,7 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
               </button>
             </Tip>
           )}
+          {control.widget === "colour" && <PickButton path={path} title={control.title} label={label} />}
           <MoverMenu parameter={parameter} path={path} label={label} />
           <button
             className="icon-btn tight opacity-0 group-hover:opacity-100 focus-visible:opacity-100 disabled:invisible"
@@ -131,14 +132,12 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
 
 interface ValueProps {
   control: Control;
-  path: string;
-  label: string;
   value: unknown;
   drag: (v: unknown) => void;
   set: (v: unknown) => void;
 }
 
-function Value({ control, path, label, value, drag, set }: ValueProps) {
+function Value({ control, value, drag, set }: ValueProps) {
   const soft = (control.soft ?? null) as Vec2 | null;
   const common = { step: control.step, hard: control.hard };
   if (control.widget === "curve")
@@ -183,7 +182,6 @@ function Value({ control, path, label, value, drag, set }: ValueProps) {
     const v = value as number[];
     return (
       <>
-        {control.widget === "colour" && <PickButton path={path} title={control.title} label={label} />}
         {control.widget === "colour" && (
           <input
             type="color"
@@ -243,7 +241,7 @@ function PickButton({ path, title, label }: { path: string; title: string; label
   return (
     <Tip text="Pick it in the picture">
       <button
-        className="icon-btn tight"
+        className={`icon-btn tight focus-visible:opacity-100 ${armed ? "" : "opacity-0 group-hover:opacity-100"}`}
         aria-label={`Pick ${title}`}
         aria-pressed={armed}
         onClick={() => set(armed ? { tool: "move", pickFor: null } : { tool: "pick", pickFor: { path, label } })}

@@ -48,7 +48,7 @@ export function Sweep({
         >
           <Small src={small(setValue(shot, path, frame, v))} />
           <span className={`mono block truncate text-[10px] ${i === 2 ? "text-brass" : "text-quiet"}`}>
-            {i === 2 ? words(v) : words(v).replace(/ .*/, "")}
+            {words(v).replace(/ [^%].*/, "")}
           </span>
         </button>
       ))}

@@ -35,6 +35,7 @@ export function Scrub({
   const [typed, setTyped] = useState<string | null>(null);
   const [held, setHeld] = useState<number | null>(null); // while it is dragged
   const value = held ?? given;
+  const whole = useRef(false); // what stands there is to be replaced, and is no key that was just typed
   const drag = useRef<{ x: number; start: number; now: number; moved: boolean } | null>(null);
   const places = digits ?? Math.min(3, Math.max(0, -Math.floor(Math.log10(step) + 1e-9)));
   const perPixel = soft ? (soft[1] - soft[0]) / 240 : step;
@@ -44,6 +45,10 @@ export function Scrub({
   };
   const nudge = (sign: number, fine: boolean, coarse: boolean) =>
     onSet(round(value + sign * step * (coarse ? 10 : 1) * (fine ? 0.1 : 1), fine));
+  const type = (text: string, all: boolean) => {
+    whole.current = all;
+    setTyped(text);
+  };
   if (typed !== null) {
     const finish = () => {
       const v = calculate(typed.replace(unit, ""));
@@ -60,7 +65,7 @@ export function Scrub({
         onChange={(e) => setTyped(e.target.value)}
         onBlur={finish}
         onFocus={(e) => {
-          if (e.target.value.length > 1) e.target.select();
+          if (whole.current) e.target.select();
         }}
         onKeyDown={(e) => {
           e.stopPropagation();
@@ -105,7 +110,7 @@ export function Scrub({
         setHeld(null);
         if (d?.moved) onSet(d.now);
       }}
-      onDoubleClick={() => setTyped(value.toFixed(places))}
+      onDoubleClick={() => type(value.toFixed(places), true)}
       onWheel={(e) => {
         if (document.activeElement === e.currentTarget) nudge(e.deltaY < 0 ? 1 : -1, e.shiftKey, false);
       }}
@@ -118,7 +123,8 @@ export function Scrub({
         } else if (e.key === "Enter" || /^[\d.(-]$/.test(e.key)) {
           e.preventDefault();
           e.stopPropagation();
-          setTyped(e.key === "Enter" ? value.toFixed(places) : e.key);
+          const enter = e.key === "Enter";
+          type(enter ? value.toFixed(places) : e.key, enter);
         }
       }}
     >

@@ -21,6 +21,7 @@ MODES = (
     "hard-light", "soft-light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity",
 )  # fmt: skip
 _ZERO, _ONE, _TWO = np.float32(0), np.float32(1), np.float32(2)
+_GREY = np.float32(1e-4)  # channels no farther apart than this are grey
 
 
 @nb.njit(inline="always")
@@ -35,10 +36,10 @@ def _set_lum(r, g, b, target):  # type: ignore[no-untyped-def]
     lum = _lum(r, g, b)
     low, high = min(r, g, b), max(r, g, b)
     if low < _ZERO:
-        k = lum / (lum - low)
+        k = lum / max(lum - low, _GREY)
         r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
     if high > _ONE:
-        k = (_ONE - lum) / (high - lum)
+        k = (_ONE - lum) / max(high - lum, _GREY)
         r, g, b = lum + (r - lum) * k, lum + (g - lum) * k, lum + (b - lum) * k
     return r, g, b
 
@@ -48,7 +49,7 @@ def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
     low, high = min(r, g, b), max(r, g, b)
     if high <= low:
         return _ZERO, _ZERO, _ZERO
-    k = sat / (high - low)
+    k = sat / max(high - low, _GREY)  # what is all but grey has no hue to speak of
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
