@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from demo import stock
+from demo import stock, stock_made
 from demo.shots import harbour, pilot, quay, swipe, yard
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.work.ingest import shot_on
@@ -109,6 +109,17 @@ def _elements(folder: Path) -> list[tuple[str, Callable[[], list[Path]], list[st
         ("Painted board", lambda: stock.painted_board(folder), ["prop"]),
         ("Gull", lambda: stock.gull(folder), ["animal"]),
         ("Harbour sound", sound, ["sound"]),
+        *(
+            (name, partial(stock_made.particles, folder, name), tags)
+            for name, (_, _, tags) in stock_made.PARTICLES.items()
+        ),
+        ("Lens dirt", lambda: stock_made.lens_dirt(folder), ["light", "lens"]),
+        ("Chart paper", lambda: stock_made.chart_paper(folder), ["texture", "paper"]),
+        ("Iris texture", lambda: stock_made.iris_texture(folder), ["texture", "eye"]),
+        ("Carved sign", lambda: stock_made.carved_sign(folder), ["prop", "sign"]),
+        ("Wind", lambda: stock_made.write_sound(folder / "wind.wav", stock_made.wind()), ["sound"]),
+        ("Voice", lambda: stock_made.write_sound(folder / "voice.wav", stock_made.voice()), ["sound", "voice"]),
+        ("Murmur", lambda: stock_made.write_sound(folder / "murmur.wav", stock_made.murmur()), ["sound", "voice"]),
     ]
 
 

@@ -21,7 +21,7 @@ from tropein.core.raster.grain import fractal
 Pixels = NDArray[np.float32]
 
 
-def _light(rgb: NDArray, alpha: NDArray | None = None) -> Pixels:
+def light_of(rgb: NDArray, alpha: NDArray | None = None) -> Pixels:
     """Linear light as premultiplied pixels; without an alpha of its own it covers as much as it shines."""
     rgb = np.asarray(rgb, np.float32)
     alpha = np.clip(rgb.max(2), 0, 1) if alpha is None else alpha
@@ -44,7 +44,7 @@ def lamp_flare(folder: Path, size: int = 640) -> list[Path]:
     warm, hot = np.array([1.0, 0.56, 0.2], np.float32), np.array([1.0, 0.86, 0.62], np.float32)
     light = (halo + rays + ring)[..., None] * warm + (core + streak)[..., None] * hot
     path = folder / "lamp-flare.png"
-    write_picture(path, _light(light * fade[..., None]), "png")
+    write_picture(path, light_of(light * fade[..., None]), "png")
     return [path]
 
 
@@ -71,7 +71,7 @@ def ember_sparks(folder: Path, frames: int = 48, width: int = 640, height: int =
             colour = np.array([1.0, 0.5 * heat + 0.12, 0.16 * heat**2 + 0.02], np.float32)
             light[iy - 14 : iy + 15, ix - 14 : ix + 15] += (spot * heat)[..., None] * colour
         path = folder / f"embers_{frame:04d}.png"
-        write_picture(path, _light(np.minimum(light, 1)), "png")
+        write_picture(path, light_of(np.minimum(light, 1)), "png")
         paths.append(path)
     return paths
 
@@ -187,7 +187,7 @@ def chimney_smoke(folder: Path, frames: int = 72, width: int = 640, height: int 
         light = bright[..., None] * np.array([1.0, 0.98, 0.95], np.float32) + (1 - thick[..., None]) * screen
         light += rng.normal(0, 0.004, light.shape).astype(np.float32)
         path = folder / f"smoke_{frame:04d}.png"
-        write_picture(path, _light(np.clip(light, 0, 1), np.ones((height, width), np.float32)), "png")
+        write_picture(path, light_of(np.clip(light, 0, 1), np.ones((height, width), np.float32)), "png")
         paths.append(path)
     return paths
 
@@ -217,7 +217,7 @@ def night_sky(folder: Path, width: int = 1600, height: int = 900) -> list[Path]:
         layer[at] = colour * (light * rng.exponential(1.0, (count, 1)) * keep[:, None]).astype(np.float32)
         sky = sky + cv2.GaussianBlur(layer, (0, 0), size) * (2 * np.pi * size**2) * 0.35
     path = folder / "night-sky.png"
-    write_picture(path, _light(np.minimum(sky, 1), np.ones((height, width), np.float32)), "png")
+    write_picture(path, light_of(np.minimum(sky, 1), np.ones((height, width), np.float32)), "png")
     return [path]
 
 

@@ -41,7 +41,7 @@ def made(
 ) -> dict[str, Any]:
     """A layer, in full, that shows what a kind of content makes, with one of its starts; `more`: of the layer itself."""
     content = {"kind": kind, **CONTENTS.of(kind).begun(start, shot.size)}
-    content |= {k: v if isinstance(v, dict) else {"value": v} for k, v in values.items()}
+    content |= {k: v if isinstance(v, dict | str) else {"value": v} for k, v in values.items()}
     return {**blank(shot, name, content), **(more or {})}
 
 
