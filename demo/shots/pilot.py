@@ -189,7 +189,7 @@ def broken_signal(context: WorkContext, shot: Shot, footage: dict[str, Footage])
         moments = [
             k
             for a, b in bursts
-            for k in ((a, rest, "hold"), (a + 1, over, "hold"), ((a + b) // 2, back, "hold"), (b, rest, "hold"))
+            for k in ((a, rest, "hold"), (a + 1, over, "hold"), (a + 2 + (b - a - 2) // 2, back, "hold"), (b, rest, "hold"))
         ]
         return keys(rest, *moments)
 

@@ -24,26 +24,33 @@ interface Row {
 
 /** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
 export const ParamRow = memo(function ParamRow(row: Row) {
-  return row.control.widget === "text" || row.control.widget === "choice" ? (
-    <SettingRow {...row} />
-  ) : (
-    <KeyedRow {...row} />
-  );
+  return ["text", "choice", "matte"].includes(row.control.widget) ? <SettingRow {...row} /> : <KeyedRow {...row} />;
 });
 
 /** What is set and not keyed: words, or one of some choices. */
 function SettingRow({ control, path, owner }: Row) {
   const { draft, commit } = usePick("draft", "commit");
   const value = useBench((s) => (s.shot ? (at(s.shot, path) as unknown as string | undefined) : undefined));
+  const mattes = useBench((s) => s.base?.mattes);
   if (value === undefined) return null;
-  const change = (v: string) => [{ op: "replace" as const, path, value: v }];
-  const set = (v: string) => void commit(`set ${control.title.toLowerCase()} of ${owner}`, change(v));
+  const change = (v: string | null) => [{ op: "replace" as const, path, value: v }];
+  const set = (v: string | null) => void commit(`set ${control.title.toLowerCase()} of ${owner}`, change(v));
   return (
     <div className="flex min-h-7 items-start gap-1.5 py-0.5 pl-[30px]">
       <Tip text={control.help || control.title}>
         <span className="w-[80px] shrink-0 truncate pt-0.5">{control.title}</span>
       </Tip>
-      {control.widget === "choice" ? (
+      {control.widget === "matte" ? (
+        <Choose
+          label={control.title}
+          value={value ?? ""}
+          choices={[
+            { id: "", label: mattes && Object.keys(mattes).length ? "nothing" : "nothing (no mattes)" },
+            ...Object.values(mattes ?? {}).map((m) => ({ id: m.id, label: m.name })),
+          ]}
+          set={(v) => set(v || null)}
+        />
+      ) : control.widget === "choice" ? (
         <Choose
           label={control.title}
           value={value}

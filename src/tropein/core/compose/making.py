@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.places import Foot, View
 from tropein.core.compose.step import Step, step
 from tropein.core.document import ContentBase, Layer, Shot
 from tropein.core.document.content import RIDE
 from tropein.core.effects import sampled
 from tropein.core.raster.picture import Picture, Window
-from tropein.core.raster.warp import Matrix, apply
+from tropein.core.raster.warp import Matrix, apply, scaling
 
 if TYPE_CHECKING:
     from tropein.core.compose.plan import Planner
@@ -72,9 +73,27 @@ class Making:
     def carried(self, content: ContentBase, name: str, frame: float) -> Matrix | None:
         return self.planner.places.point_matrix(content, name, frame)
 
-    def made(self, op: str, parameters: object, size: tuple[int, int], make: Callable[[Window], Picture]) -> Step:
+    def matte(self, matte: str, frame: float, scale: float = 0.0) -> tuple[Step, Matrix] | tuple[None, None]:
+        planner = self.planner if not scale else replace(self.planner, scale=scale, window=None)
+        found, outer = self.shot.mattes.get(matte), self.outer + frame - self.frame
+        matrix = planner.places.matrix(self.layer, outer)
+        if found is None or matrix is None:
+            return None, None
+        return Mattes(planner).matte(found, outer), scaling(planner.scale, planner.scale) @ matrix
+
+    def step(self, op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any]) -> Step:
+        return step(f"content-{op}", parameters, inputs, make)
+
+    def made(
+        self,
+        op: str,
+        parameters: object,
+        size: tuple[int, int],
+        make: Callable[..., Picture],
+        inputs: tuple[Step, ...] = (),
+    ) -> Step:
         window = Window(0, 0, *(max(1, round(side * self.scale)) for side in size))
-        return step(f"content-{op}", (parameters, window, self.scale), (), lambda: make(window))
+        return step(f"content-{op}", (parameters, window, self.scale), inputs, lambda *given: make(window, *given))
 
 
 @dataclass(frozen=True)

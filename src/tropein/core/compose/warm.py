@@ -22,6 +22,7 @@ from tropein.core.raster.flare import Parts, flare
 from tropein.core.raster.flight import BIRTH, flown
 from tropein.core.raster.glow import glowing
 from tropein.core.raster.grain import fractal
+from tropein.core.raster.growth import tree
 from tropein.core.raster.outline import fill, outline_spans
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.specks import SPECK, specks
@@ -82,6 +83,7 @@ def _looks() -> None:
     flown(1, 0, np.ones(2, np.int64), np.ones((2, len(BIRTH))), 24.0, 1.0)
     specks(np.ones((1, len(SPECK)), np.float32), 32, 32, 0.5)
     lines(np.ones((1, len(PIECE))), 32, 32)
+    tree(np.ones((32, 32), np.float32), (4.0, 4.0), 8.0, 1)
     flare(32, 32, (16.0, 16.0), Parts(1, 1, 1, 1, 0.05, 32.0), 1, 6, 2, 1.0)
     blend.lay(a, a, a.window, "hue")
     blend.lay(a, a, a.window)

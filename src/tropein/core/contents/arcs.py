@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
+from tropein.core.animate.sample import sample
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
-from tropein.core.document.base import parse_rate
+from tropein.core.document.base import Id, chosen_matte, parse_rate
 from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
+from tropein.core.document.references import Ref
 from tropein.core.raster.bolts import Way, bolt, halo, lines
+from tropein.core.raster.growth import Tree, tree
+from tropein.core.raster.growth import pieces as branches
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.warp import apply
 
 
 @CONTENTS.add
@@ -27,6 +33,14 @@ class ArcsContent(ContentBase):
     grown: AnimatedNumber = control(
         1.0, "Grown", soft=(0, 1), hard=(0, 1), help="How far it has grown from where it begins.", group="Way"
     )
+    through: Annotated[Id, Ref("mattes", "grows through", on_delete="clear", sees="picture")] | None = chosen_matte(
+        "Grows through",
+        "A matte that it fills, from where it begins, instead of going straight: veins, roots, frost.",
+        group="Way",
+    )
+    close: AnimatedNumber = control(
+        16.0, "Lines apart", soft=(4, 60), hard=(1, 1000), step=0.5, unit="px", help="Of what grows through a matte.", group="Way"
+    )  # fmt: skip
     wander: AnimatedNumber = control(
         0.18, "Wander", soft=(0, 0.6), hard=(0, 3), help="How far it strays from the straight way.", group="Way"
     )
@@ -68,6 +82,8 @@ class ArcsContent(ContentBase):
         if values is None:
             return None
         time, scale = context.frame / float(parse_rate(context.shot.rate)), context.scale
+        if self.through is not None:
+            return self._through(context, values)
         still = values["jumps"] == 0 and values["flicker"] == 0
         values["frame"] = 0.0 if still else context.frame
         return context.made(
@@ -77,12 +93,42 @@ class ArcsContent(ContentBase):
             lambda window: _drawn(values, 0.0 if still else time, scale, window),
         )
 
+    def _through(self, context: Context, values: dict[str, Any]) -> Any:
+        """What grows through a matte: once, as the matte is at the frame its beginning is tied at, and then goes where that goes."""
+        tied = float(self.start_ride.reference_frame) if self.start_ride else 0.0
+        grown_at = min(1.0, GROWN_WIDTH / context.shot.size[0])
+        cover, matrix = context.matte(str(self.through), tied, grown_at)
+        moved = context.carried(self, "start", context.frame)
+        if cover is None or moved is None or abs(np.linalg.det(matrix)) < 1e-12:
+            return None
+        x, y, d = matrix @ [*sample(self.start, tied), 1.0]
+        given = ((float(x / d), float(y / d)), sample(self.close, tied) * grown_at, int(values["seed"]))
+        grown = context.step("growth", given, (cover,), lambda over: tree(over.plane, *given))
+        time, scale = context.frame / float(parse_rate(context.shot.rate)), context.scale
+        back = np.diag([scale, scale, 1.0]) @ moved @ np.linalg.inv(matrix)
+        if values["flicker"] > 0:
+            values["frame"] = context.frame
+
+        def make(window: Window, of: Tree) -> Picture:
+            pieces = branches(of, apply(back, of.at), values["width"] * scale, values["grown"], values["taper"])
+            return _lit(values, pieces, time, scale, window)
+
+        return context.made(self.kind, (values, np.round(back, 9)), self.size(context.shot), make, (grown,))
+
+
+GROWN_WIDTH = 960.0  # of a frame: what grows is the same at any size it is looked at in
+
 
 def _drawn(values: dict[str, Any], time: float, scale: float, window: Window) -> Picture:
     seed = int(values["seed"])
     way = Way(values["wander"], values["rough"], values["jumps"], round(values["branches"]), values["reach"])
     start, end = (np.array(values[n]) * scale for n in ("start", "end"))
     pieces = bolt(seed, start, end, values["width"] * scale, way, time, values["grown"], values["taper"])
+    return _lit(values, pieces, time, scale, window)
+
+
+def _lit(values: dict[str, Any], pieces: NDArray[np.float64], time: float, scale: float, window: Window) -> Picture:
+    seed = int(values["seed"])
     plane = lines(pieces, window.height, window.width)
     level = 1 - values["flicker"] * (0.5 + 0.5 * np.sin(41 * time + seed) * np.sin(23.7 * time + 2 * seed))
     pixels = np.empty((window.height, window.width, 4), np.float32)

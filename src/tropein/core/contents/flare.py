@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
+from tropein.core.document.base import Id, chosen_matte
 from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
+from tropein.core.document.references import Ref
+from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.flare import Parts, flare
 from tropein.core.raster.picture import Picture, Window
+
+SOURCE = 0.016  # of the frame's width: how large a source is taken to be
 
 
 def in_frame(x: float, y: float, radius: float, width: float, height: float) -> float:
@@ -21,9 +26,21 @@ def in_frame(x: float, y: float, radius: float, width: float, height: float) -> 
     return share
 
 
+def covered(over: Coverage, at: tuple[float, float], radius: float) -> float:
+    """How much of a small disc a coverage hides, its middle counting most: 0..1."""
+    r, w = max(radius, 1.0), over.window
+    xs, ys = (
+        np.clip(np.arange(int(np.floor(v - r)), int(np.ceil(v + r)) + 1), low, high - 1)
+        for v, low, high in ((at[0], w.x0, w.x1), (at[1], w.y0, w.y1))
+    )
+    weight = np.maximum(1 - (((xs + 0.5 - at[0])[None] ** 2 + (ys + 0.5 - at[1])[:, None] ** 2) / (r * r)), 0)
+    seen = over.plane[np.ix_(ys - w.y0, xs - w.x0)]
+    return float((weight * seen).sum() / max(float(weight.sum()), 1e-9))
+
+
 @CONTENTS.add
 class FlareContent(ContentBase):
-    """A light source as a lens sees it: its core and halo, rays, a streak, a ring, and ghosts across the frame. It dims by itself where it leaves the frame."""
+    """A light source as a lens sees it: its core and halo, rays, a streak, a ring, and ghosts across the frame. It dims by itself where it leaves the frame, or goes behind something."""
 
     title: ClassVar[str] = "Flare"
     kind: Literal["flare"] = "flare"
@@ -39,6 +56,9 @@ class FlareContent(ContentBase):
         hard=(0, 100),
         help="The source itself; at 0 it is the one that was filmed.",
         group="Source",
+    )
+    dimmed_by: Annotated[Id, Ref("mattes", "is dimmed by", on_delete="clear", sees="picture")] | None = chosen_matte(
+        "Dimmed by", "A matte of what may pass before the source: the flare goes as that covers it.", group="Source"
     )
     halo: AnimatedNumber = control(1.0, "Halo", soft=(0, 3), hard=(0, 100), group="Glare")
     rays: AnimatedNumber = control(1.0, "Rays", soft=(0, 3), hard=(0, 100), group="Glare")
@@ -67,13 +87,24 @@ class FlareContent(ContentBase):
     }
 
     def picture(self, context: Context) -> Any:
-        return context.drawn(self)
+        cover, matrix = context.matte(self.dimmed_by, context.frame) if self.dimmed_by else (None, None)
+        values, scale = context.values(self, context.frame), context.scale
+        if cover is None or matrix is None or values is None:
+            return context.drawn(self)
+        x, y, d = matrix @ [*values["centre"], 1.0]
+        radius = SOURCE * context.shot.size[0] * values["large"] * float(np.hypot(*matrix[:2, 0]))
+        at = (float(x / d), float(y / d))
+
+        def make(window: Window, over: Coverage) -> Picture:
+            return self.draw(values | {"open": 1 - covered(over, at, radius)}, window, scale)
+
+        return context.made(self.kind, (values, at, radius), self.size(context.shot), make, (cover,))
 
     def draw(self, values: dict[str, Any], window: Window, scale: float) -> Picture:
         pixels = np.zeros((window.height, window.width, 4), np.float32)
         x, y = (v * scale for v in values["centre"])
         own = window.width * values["large"]
-        power = values["power"] * in_frame(x, y, 0.016 * own, window.width, window.height)
+        power = values["power"] * in_frame(x, y, SOURCE * own, window.width, window.height) * values.get("open", 1.0)
         if power <= 0:
             return Picture(pixels, window)
         parts = Parts(values["halo"], values["rays"], values["streak"], values["ring"], values["spread"], own)

@@ -105,6 +105,14 @@ def setting(default: str, title: str, *, widget: str, options: dict[str, str] | 
     return Field(default=default, title=title, description=help or None, json_schema_extra=extra)
 
 
+def chosen_matte(title: str, help: str, group: str = "") -> Any:
+    """A field that points at a matte, or at none; the pointer itself stands in its type."""
+    extra: dict[str, Any] = {"widget": "matte", "step": 0, "unit": "", "hard": [None, None]}
+    if group:
+        extra["group"] = group
+    return Field(default=None, title=title, description=help, json_schema_extra=extra)
+
+
 def listed(things: dict[str, Any], order: list[str], what: str) -> None:
     """Raises ValueError where a map by id and the list of its order do not agree."""
     if len(order) != len(things) or set(order) != set(things):

@@ -61,8 +61,17 @@ class Context(Protocol):
     def part(self) -> tuple[float, float] | None:
         """Of what fills the space about its place: only what lies between these distances from the camera, far and near; None for all."""
 
-    def made(self, op: str, parameters: object, size: tuple[int, int], make: Callable[[Any], Any]) -> Any:
-        """The step of a picture: `make` is given its window."""
+    def matte(self, matte: str, frame: float, scale: float = 0.0) -> tuple[Any, Any]:
+        """(the step of a matte's coverage of the frame, the 3x3 matrix from the content's own pixels to that coverage's), at `scale` pixels per pixel of the
+        shot, the plan's own where it is 0; (None, None) where there is no such matte, or the layer lies nowhere."""
+
+    def step(self, op: str, parameters: object, inputs: tuple[Any, ...], make: Any) -> Any:
+        """A step of the plan, named by what goes into it."""
+
+    def made(
+        self, op: str, parameters: object, size: tuple[int, int], make: Callable[..., Any], inputs: tuple[Any, ...] = ()
+    ) -> Any:
+        """The step of a picture: `make` is given its window, and what the inputs make."""
 
 
 @dataclass(frozen=True)
