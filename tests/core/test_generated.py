@@ -31,7 +31,9 @@ from tropein.core.raster.specks import SPECK, specks
 
 SIZE = (320, 180)
 MADE = [
-    (kind, start) for kind in ("particles", "arcs", "flare", "instrument", "text") for start in CONTENTS.of(kind).starts
+    (kind, start)
+    for kind in ("particles", "arcs", "flare", "instrument", "text", "beams")
+    for start in CONTENTS.of(kind).starts
 ]
 
 

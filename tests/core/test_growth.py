@@ -75,3 +75,25 @@ def test_a_flare_goes_as_a_matte_covers_its_source(left: float, open_: float, tm
     free = drawn(shot, 0, tmp_path)[..., :3].sum()
     dimmed = drawn(with_matte(shot, left, 0, *SIZE, dimmed_by="m"), 0, tmp_path)[..., :3].sum()
     assert dimmed / free == pytest.approx(open_, abs=0.06)
+
+
+def test_beams_go_away_from_the_light_through_what_lets_it_through(tmp_path: Path) -> None:
+    plain = {
+        "source": (160.0, -60.0),
+        "opening": (160.0, 30.0),
+        "wide": (40.0, 20.0),
+        "shafts": 0.0,
+        "edge": 0.0,
+        "length": 0.6,
+        "decay": 0.5,
+        "light": 1.0,
+    }
+    seen = drawn(shot_of("beams", **plain), 0, tmp_path)
+    light = seen[..., 0]
+    assert seen[..., 3].max() == 0 and light[:18].max() < 0.02  # none towards the light
+    # at twice the way from the light it is twice as wide
+    across = [np.ptp(np.flatnonzero(light[y] > 0.3 * light[y].max())) for y in (30, 120)]
+    assert across[1] == pytest.approx(40 * (120 + 60) / (30 + 60), rel=0.2) and across[0] == pytest.approx(40, rel=0.2)
+    assert light[40, 160] > light[80, 160] > light[120, 160] > 0
+    other = drawn(with_matte(shot_of("beams", **plain), 240, 20, 40, 20, through="m"), 0, tmp_path)[..., 0]
+    assert other[30, 260] > 0.05 and other[30, 160] < 0.01 and other[100, 290:].max() > other[100, :250].max()
