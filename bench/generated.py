@@ -20,14 +20,20 @@ from scipy.ndimage import gaussian_filter
 
 from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
-from tropein.core.document.content import CONTENTS
+from tropein.core.document.content import CONTENTS, starting
 from tropein.core.document.effect import EFFECTS
-from tropein.core.effects import run, sampled
+from tropein.core.effects import by_points, run, sampled
 from tropein.core.media.record import MediaStore
 from tropein.core.media.source import Sources
 from tropein.core.raster.aperture import shape
+from tropein.core.raster.bolts import lines
 from tropein.core.raster.colour import to_display
+from tropein.core.raster.growth import pieces, tree
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.rows import registers
+from tropein.core.rows.interpret import perform
+from tropein.core.rows.op import Op
+from tropein.core.rows.points import Use
 
 SIZE, ROUNDS = (960, 540), 5
 RNG = np.random.default_rng(1)
@@ -54,7 +60,7 @@ def in_gaussians(*works: Callable[[], object]) -> list[float]:
 
 
 def shot_of(kind: str, start: str = "", **values: Any) -> Shot:
-    content = {"kind": kind, **CONTENTS.of(kind).begun(start, SIZE), **{k: {"value": v} for k, v in values.items()}}
+    content = {"kind": kind, **CONTENTS.of(kind).begun(start, SIZE), **starting(**values)}
     layer = {"id": "it", "name": "It", "content": content, "place": {"position": {"value": (SIZE[0] / 2, SIZE[1] / 2)}}}
     facts = {"name": "It", "size": SIZE, "rate": "24/1", "frames": 2000, "trim": (0, 1999)}
     return Shot.model_validate({**facts, "layers": {"it": layer}, "stack": ["it"]})
@@ -74,7 +80,7 @@ class Drawing:
 def contents(drawn: Drawing) -> None:
     print("| made | G, planning with it | half size: mean display error | light |")
     print("| --- | --- | --- | --- |")
-    for kind in ("particles", "arcs", "flare", "instrument"):
+    for kind in ("particles", "arcs", "flare", "instrument", "text", "beams"):
         for start in CONTENTS.of(kind).starts:
             shot = shot_of(kind, start)
             cost = in_gaussians(lambda shot=shot: drawn(shot, 60))[0]
@@ -92,6 +98,49 @@ def contents(drawn: Drawing) -> None:
         shot = shot_of("particles", **MANY | more)
         early, late = in_gaussians(lambda shot=shot: drawn(shot, 30), lambda shot=shot: drawn(shot, 900))
         print(f"| {name} | {early:.2f} | {late:.2f} |")
+
+
+def growth() -> None:
+    plane = np.ones((540, 960), np.float32)
+    cost = in_gaussians(lambda: tree(plane, (480.0, 520.0), 13.0, 1))[0]
+    grown = tree(plane, (480.0, 520.0), 13.0, 1)
+    drawing = in_gaussians(lambda: lines(pieces(grown, grown.at, 1.5, 1.0, 0.5), 540, 960))[0]
+    print(f"\nGrowth through a matte, {len(grown.at)} nodes: once {cost:.1f} G; its lines, each frame: {drawing:.2f} G")
+
+
+def point_effects() -> None:
+    """Effects on single pixels as rows, eight of one kind in a chain, by one: what each adds, beside the same in numpy."""
+    pixels = NOISE.copy()
+    pixels[..., 3] = 1
+    plain = Picture(pixels, Window(0, 0, *SIZE))
+    print("\n| point effect | G as a row, of one | in numpy, as whole pictures |\n| --- | --- | --- |")
+    for kind in (
+        "white-balance",
+        "saturation",
+        "channels",
+        "haze",
+        "threshold",
+        "stepped",
+        "levels",
+        "two-tones",
+        "hue-band",
+    ):
+        given = sampled(EFFECTS.of(kind).model_validate({"kind": kind, "id": "e"}), 30)
+        uses = (by_points(kind) or (lambda *_: []))(given, 1.0, plain.window)
+        planar = [Op(registers.clear, plain.window, (0,)), Op(registers.clear, plain.window, (1,))]
+
+        def chain(count: int, uses: list[Use] = uses, planar: list[Op] = planar) -> Callable[[], object]:
+            ops = [Op(u.kernel, plain.window, (0, 0, *u.ints), u.numbers, u.arrays) for u in uses] * count
+            return lambda: perform([*planar, *ops], plain.window)
+
+        long, short, whole = in_gaussians(
+            chain(9), chain(1), lambda given=given, kind=kind: _in_numpy(kind, plain, given)
+        )
+        print(f"| {kind} | {(long - short) / 8:.3f} | {whole:.2f} |")
+
+
+def _in_numpy(kind: str, picture: Picture, given: dict[str, Any]) -> Picture:
+    return run(kind, picture, given, 1.0)
 
 
 def effects() -> None:
@@ -114,6 +163,34 @@ def effects() -> None:
             total += cv2.warpAffine(rgba, np.array([[s, 0, 480 * (1 - s)], [0, s, 270 * (1 - s)]]), SIZE)
         return total / 64
 
+    y, x = np.mgrid[0:540, 0:960].astype(np.float32)
+
+    def noise() -> np.ndarray:
+        """Noise of three octaves, from random numbers."""
+        return sum(
+            cv2.resize(RNG.random((540 // c, 960 // c), dtype=np.float32), SIZE, interpolation=cv2.INTER_CUBIC)
+            for c in (17, 9, 4)
+        )  # type: ignore[return-value]
+
+    def shifted() -> np.ndarray:
+        return cv2.remap(rgba, x + 4 * noise(), y + 2 * noise(), cv2.INTER_LINEAR)
+
+    def bulged() -> np.ndarray:
+        r = np.hypot(x - 480, y - 270) / 120
+        k = np.where(r < 1, 1 - 0.35 * (1 - r * r) ** 2, 1).astype(np.float32)
+        return cv2.remap(rgba, 480 + (x - 480) * k, 270 + (y - 270) * k, cv2.INTER_LINEAR)
+
+    def torn() -> np.ndarray:
+        cells = cv2.resize(RNG.random((23, 3), dtype=np.float32), SIZE, interpolation=cv2.INTER_NEAREST)
+        return cv2.remap(rgba, x + 40 * cells, y, cv2.INTER_LINEAR)
+
+    def worn() -> np.ndarray:
+        return rgba * np.clip((noise() - 1.4) * 8, 0, 1)[..., None]
+
+    def shadowed() -> np.ndarray:
+        alpha = cv2.GaussianBlur(cv2.warpAffine(rgba[..., 3], np.array([[1, 0, 14.0], [0, 1, 18]]), SIZE), (0, 0), 14)
+        return rgba + (alpha * (1 - rgba[..., 3]))[..., None]
+
     disc = shape(20.0, 6, 0.5, 0.0)
     pairs = {
         "defocus, radius 20": (ours("defocus", radius=20.0), "cv2.GaussianBlur of sigma 10", lambda: cv2.GaussianBlur(rgba, (0, 0), 10)),
@@ -121,6 +198,12 @@ def effects() -> None:
         "draw out light": (ours("draw-out"), "64 cv2.warpAffine", in_steps),
         "sharpen": (ours("sharpen"), "scipy gaussian_filter", lambda: rgba + rgba - gaussian_filter(rgba, (1.5, 1.5, 0))),
         "halo": (ours("halo"), "4 cv2.GaussianBlur of a plane", lambda: [cv2.GaussianBlur(rgba[..., 3], (0, 0), s) for s in (26, 13, 6.5, 3.2)]),
+        "shimmer": (ours("shimmer"), "cv2.remap by resized noise", shifted),
+        "bulge": (ours("bulge", centre=(480.0, 270.0)), "numpy and cv2.remap", bulged),
+        "displace": (ours("displace"), "cv2.remap by resized cells", torn),
+        "wear": (ours("wear"), "numpy by resized noise", worn),
+        "shadow behind": (ours("drop-shadow"), "cv2.warpAffine and GaussianBlur of a plane", shadowed),
+        "mirror and tile": (ours("beyond"), "cv2.copyMakeBorder", lambda: cv2.copyMakeBorder(rgba, 120, 120, 120, 120, cv2.BORDER_REFLECT)),
     }  # fmt: skip
     print("\n| effect | G | against | ratio |\n| --- | --- | --- | --- |")
     for name, (mine, other, plain) in pairs.items():
@@ -131,7 +214,9 @@ def effects() -> None:
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         contents(Drawing(Path(folder)))
+    growth()
     effects()
+    point_effects()
     sys.stdout.flush()
 
 

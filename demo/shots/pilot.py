@@ -7,6 +7,7 @@ from typing import Any
 
 from demo.shots.common import above, effect, keys, layer, made, stacked, tracked_face, veil
 from tropein.app.jobs.context import WorkContext
+from tropein.core.commands.group import blank
 from tropein.core.document import Footage, Shot, new_id
 from tropein.core.matte.cutout_file import packed
 from tropein.core.media.colour_frames import ColourFrames
@@ -189,24 +190,46 @@ def broken_signal(context: WorkContext, shot: Shot, footage: dict[str, Footage])
         moments = [
             k
             for a, b in bursts
-            for k in ((a, rest, "hold"), (a + 1, over, "hold"), (a + 2 + (b - a - 2) // 2, back, "hold"), (b, rest, "hold"))
+            for k in (
+                (a, rest, "hold"),
+                (a + 1, over, "hold"),
+                (a + 2 + (b - a - 2) // 2, back, "hold"),
+                (b, rest, "hold"),
+            )
         ]
         return keys(rest, *moments)
 
     matte = {"id": new_id(), "name": "Pilot: cut-out", "pieces": []}
+    # cut first, broken afterwards: what is torn aside leaves its outline
     subject = layer(
-        "Signal", pilot, start=0, end="hold", cut=[{"matte": matte["id"], "soften": {"value": 1.0}}], place={"position": {"value": [480, 270]}},
-        opacity=burst(0.95, 0.7, 0.95),
-        effects=[
-            effect("two-tones", dark=[0.002, 0.012, 0.016], bright=[0.5, 1.0, 0.92], keep=0.16),
-            effect("levels", black=0.06, middle=0.9),
-            effect("scan-lines", every=4.0, dark=0.55, roll=1.5),
-            effect("stepped", steps=9.0, dither=1.0),
-            effect("displace", far=burst([0.0, 0.0], [190.0, 0.0], [-120.0, 0.0]), width=620.0, height=22.0, contrast=3.0, boil=12.0, seed=7.0),
-            effect("split", red=burst([-1.0, 0.0], [-26.0, 2.0], [14.0, 0.0]), blue=burst([1.0, 0.0], [24.0, -2.0], [-16.0, 0.0])),
-            effect("dropouts", often=burst(0.012, 0.14, 0.08), long=220.0, line=2.0),
-        ],
+        "Pilot, cut out", pilot, start=0, end="hold", cut=[{"matte": matte["id"], "soften": {"value": 1.0}}], place={"position": {"value": [480, 270]}},
+        visible=False,
     )  # fmt: skip
+    broken = [
+        effect("two-tones", dark=[0.002, 0.012, 0.016], bright=[0.5, 1.0, 0.92], keep=0.16),
+        effect("levels", black=0.06, middle=0.9),
+        effect("scan-lines", every=4.0, dark=0.55, roll=1.5),
+        effect("stepped", steps=9.0, dither=1.0),
+        effect(
+            "displace",
+            far=burst([0.0, 0.0], [190.0, 0.0], [-120.0, 0.0]),
+            width=620.0,
+            height=22.0,
+            contrast=3.0,
+            boil=12.0,
+            seed=7.0,
+        ),
+        effect(
+            "split",
+            red=burst([-1.0, 0.0], [-26.0, 2.0], [14.0, 0.0]),
+            blue=burst([1.0, 0.0], [24.0, -2.0], [-16.0, 0.0]),
+        ),
+        effect("dropouts", often=burst(0.012, 0.14, 0.08), long=220.0, line=2.0),
+    ]
+    signal = {
+        **blank(shot, "Signal", {"kind": "twin", "layer": subject["id"]}), "opacity": burst(0.95, 0.7, 0.95),
+        "effects": {e["id"]: e for e in broken}, "chain": [e["id"] for e in broken],
+    }  # fmt: skip
     matte["pieces"] = [
         {"kind": "cutout", "id": new_id(), "name": "Cut-out", "layer": subject["id"], "samples": samples,
          "strokes": [s.model_dump(mode="json") for s in drawn], "soften": {"value": 1.0}},
@@ -236,7 +259,9 @@ def broken_signal(context: WorkContext, shot: Shot, footage: dict[str, Footage])
         ],
     )
     document = stacked(shot, [glow, subject, dark], [pilot], mattes={matte["id"]: matte})
-    return above(document, [words, ticks])
+    document = above(document, [words, ticks, signal])
+    # the glow is of all of it
+    return document | {"stack": [glow["id"], *(i for i in document["stack"] if i != glow["id"])]}
 
 
 def mist_behind_the_pilot(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:

@@ -27,11 +27,9 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     if not any(sides):
         return picture
     window = type(w)(w.x0 - left, w.y0 - top, w.x1 + right, w.y1 + bottom)
-    xs, ys = np.arange(-left, w.width + right), np.arange(-top, w.height + bottom)
     border = cv2.BORDER_REFLECT if values["tiled"] < 0.5 else cv2.BORDER_WRAP
-    columns = np.array([cv2.borderInterpolate(int(x), w.width, border) for x in xs])
-    rows = np.array([cv2.borderInterpolate(int(y), w.height, border) for y in ys])
-    return Picture(np.ascontiguousarray(picture.pixels[rows][:, columns]), window)
+    pixels = cv2.copyMakeBorder(np.ascontiguousarray(picture.pixels), top, bottom, left, right, border)
+    return Picture(pixels, window)
 
 
 @effect(_apply)

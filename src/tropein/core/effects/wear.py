@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numba as nb
 import numpy as np
 from pydantic import ConfigDict
 
@@ -28,16 +29,28 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     soft = max(values["soft"], 1e-3)
     rim = max(values["rim"], 0.0)
     # from where nothing is gone to where all is: noise, softness and rim all lie on the way
-    level = np.clip(0.5 + noise / np.float32(SPREAD), 0, 1)
-    left = level - np.float32(gone * (1 + soft + rim) - soft - rim)
-    keep = np.clip(left / np.float32(soft), 0, 1)
-    keep = keep * keep * (3 - 2 * keep)
-    out = picture.pixels * keep[..., None]
-    if values["light"] > 0:
-        glow = np.clip(1 - left / np.float32(soft + rim), 0, 1) ** 1.5 * out[..., 3] * np.float32(values["light"])
-        for c in range(3):
-            out[..., c] += glow * np.float32(values["colour"][c])
+    out = np.empty_like(picture.pixels)
+    light = np.array(values["colour"], np.float32) * np.float32(values["light"])
+    numbers = np.array([gone * (1 + soft + rim) - soft - rim, soft, soft + rim, 1 / SPREAD], np.float32)
+    _worn(np.ascontiguousarray(picture.pixels), noise, numbers, light, out)
     return Picture(out, w)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _worn(pixels, noise, numbers, light, out):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0), np.float32(1)
+    edge, soft, reach, spread = numbers[0], numbers[1], numbers[2], numbers[3]
+    for y in nb.prange(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            left = min(max(np.float32(0.5) + noise[y, x] * spread, zero), one) - edge
+            keep = min(max(left / soft, zero), one)
+            keep = keep * keep * (np.float32(3) - np.float32(2) * keep)
+            rim = min(max(one - left / reach, zero), one)
+            a = pixels[y, x, 3] * keep
+            glow = rim * np.sqrt(rim) * a
+            for c in range(3):
+                out[y, x, c] = pixels[y, x, c] * keep + glow * light[c]
+            out[y, x, 3] = a
 
 
 @effect(_apply)
