@@ -43,6 +43,17 @@ def test_fill_and_gradient_are_made_and_one_gets_the_looks_of_the_other(
     page.keyboard.press("Control+z")
     expect(page.get_by_text("1 in the chain")).to_have_count(0)
     assert np.abs(shown(page)[480:520, 400:560].mean((0, 1)) - bottom).max() < 2
+    # scopes in place of the lanes: the gradient covers all, and none of it is clipped; far brighter, it is
+    page.keyboard.press("Shift+Y")
+    scopes = page.get_by_role("region", name="Scopes")
+    expect(scopes.get_by_role("img", name="Colours")).to_be_visible()
+    expect(scopes.get_by_role("status")).to_have_text("Gradient: nothing is clipped.")
+    page.get_by_role("slider", name="Last colour red", exact=True).dblclick()
+    page.keyboard.type("4")
+    page.keyboard.press("Enter")
+    expect(scopes.get_by_role("status")).to_contain_text("clipped to white")
+    page.keyboard.press("Shift+Y")
+    expect(scopes).to_have_count(0)
 
 
 def picture(page: Page, frame: int) -> np.ndarray:

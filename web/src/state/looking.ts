@@ -12,7 +12,7 @@ export interface Looking {
   frame: number;
   playing: boolean;
   loop: [number, number] | null;
-  lanesAs: "lanes" | "curves";
+  lanesAs: "lanes" | "curves" | "scopes";
   view: View;
   compare: "off" | "wipe";
   wipe: number;

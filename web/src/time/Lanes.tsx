@@ -14,11 +14,13 @@ import { Tip } from "../ui/Tip";
 import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
 import { FitLane } from "./FitLane";
+import { Scopes } from "./Scopes";
 import { Row } from "./LaneRow";
 import { Pip } from "./Pip";
 import { parametersOf, parametersOfMatte, type Named } from "../document/names";
 import { hasPlace, piecesOf } from "../document/layers";
 
+const SCOPES_PX = 216;
 const CURVES_PX = 210; // curves need room to be read
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 
@@ -28,6 +30,7 @@ export function Lanes({ height }: { height: number }) {
   const { selection, frame, lanesAs, set } = usePick("selection", "frame", "lanesAs", "set");
   const about = useAbout().data;
   if (!shot) return null;
+  if (lanesAs === "scopes") return <Scopes height={Math.max(height, SCOPES_PX)} />;
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
   const trackId =
     selection.kind === "track" ? selection.id : layer && hasPlace(layer) ? layer.place.ride?.track : undefined;

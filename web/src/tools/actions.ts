@@ -311,6 +311,12 @@ export const ACTIONS: Action[] = [
     keys: "C",
     run: () => s().set({ lanesAs: s().lanesAs === "curves" ? "lanes" : "curves" }),
   },
+  {
+    group: "Picture",
+    name: "Scopes, or lanes",
+    keys: "Shift+Y",
+    run: () => s().set({ lanesAs: s().lanesAs === "scopes" ? "lanes" : "scopes" }),
+  },
   { group: "Tracks", name: "Track a point", keys: "T", run: () => take("point") },
   { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },
   { group: "Tracks", name: "Track a thing in a box", keys: "Shift+T", run: () => take("object") },

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import logging
+from base64 import b64encode
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import orjson
 from fastapi import BackgroundTasks, Depends, Path, Query, Response
@@ -33,6 +34,7 @@ from tropein.core.match.measure import Reading
 router = plain_router("/api/shots", "shots")
 log = logging.getLogger(__name__)
 PATCH = TypeAdapter(PatchOps)
+REGION = r"^(-?\d{1,6}(\.\d{1,3})?(,-?\d{1,6}(\.\d{1,3})?){3})?$"
 Label = Annotated[Text, Field(min_length=1, max_length=200)]
 Client = Annotated[Text, Field(max_length=60)]
 PixelAsked = Annotated[int, Query(ge=-100_000, le=100_000)]
@@ -257,6 +259,27 @@ async def life_jpeg(
     found = await pool.question(seen, frame, "life", 6, layer=layer)
     keep = "private, max-age=31536000, immutable" if revision >= 0 else "no-store"
     return Response(found["jpeg"], media_type="image/jpeg", headers={"Cache-Control": keep})
+
+
+class ScopeSeen(BaseModel):
+    """A scope as a PNG in base64; shares of what it looks at that are white or black in one channel at least; whether an insert lies over what is around it."""
+
+    png: str
+    white: float
+    black: float
+    insert: bool
+
+
+@router.get("/{shot_id}/scope/{kind}")
+async def scope_at(
+    shot_id: IdInPath, kind: Literal["brightness", "channels", "colours", "histogram"], frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1,
+    layer: Named = "", region: Annotated[str, Query(pattern=REGION)] = "", over: Annotated[str, Query(max_length=12_000)] = "",
+) -> ScopeSeen:  # fmt: skip
+    """What values a frame is made of: all of it, a region (x,y,width,height in shot pixels), or a layer laid over what lies around it."""
+    seen = await live.document(shot_id, revision, _overlay(over))
+    part = tuple(float(v) for v in region.split(",")) if region else None
+    found = await pool.question(seen, frame, "scope", 4, f"scope {shot_id} {kind}", kind=kind, layer=layer, region=part)
+    return ScopeSeen(**{**found, "png": b64encode(found["png"]).decode()})
 
 
 def _overlay(text: str) -> PatchOps | None:

@@ -60,6 +60,16 @@ def life(renderer: Renderer, shot: Shot, frame: int, layer: str) -> Answer:
     return {"jpeg": simplejpeg.encode_jpeg(over_its_life(found.content, frame), 88, "RGB", "420")}
 
 
+def scope(
+    renderer: Renderer, shot: Shot, frame: int, kind: str, layer: str, region: tuple[float, float, float, float] | None
+) -> Answer:
+    """A scope of a frame (see core.match.scopes)."""
+    from tropein.core.match.scopes import coded, scope
+
+    found = scope(renderer, shot, frame, kind, layer, region)
+    return {"png": coded(found), "white": found.white, "black": found.black, "insert": found.insert}
+
+
 def pixel(
     renderer: Renderer, shot: Shot, frame: int, look: Look, scale: float, at: tuple[int, int], around: int
 ) -> Answer:
@@ -77,5 +87,5 @@ def pixel(
 
 
 QUESTIONS: dict[str, Callable[..., Answer]] = {
-    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life,
+    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life, "scope": scope,
 }  # fmt: skip

@@ -17,6 +17,7 @@ from tropein.core.matte.screen import find
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import blend, colour, yuv
 from tropein.core.raster.bolts import PIECE, lines
+from tropein.core.raster.counting import by_column, clipped, luma, on_plane
 from tropein.core.raster.coverage import Joining, combine, cut, full, mix_where
 from tropein.core.raster.flare import Parts, flare
 from tropein.core.raster.flight import BIRTH, flown
@@ -85,6 +86,11 @@ def _looks() -> None:
     lines(np.ones((1, len(PIECE))), 32, 32)
     tree(np.ones((32, 32), np.float32), (4.0, 4.0), 8.0, 1)
     flare(32, 32, (16.0, 16.0), Parts(1, 1, 1, 1, 0.05, 32.0), 1, 6, 2, 1.0)
+    codes, plane = np.zeros((8, 8, 3), np.uint8), np.ones((8, 8), np.uint8)
+    luma(codes, plane.copy())
+    by_column(plane, plane, np.zeros((4, 4), np.float32))
+    on_plane(codes, plane, np.zeros((64, 64, 64), np.int32), np.zeros(4, np.float32))
+    clipped(codes, plane)
     blend.lay(a, a, a.window, "hue")
     blend.lay(a, a, a.window)
     blend.mix(a, a, 0.5)
