@@ -7,15 +7,13 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 
 from tropein.core.document import new_id
-from tropein.core.document.scope import group_of
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import MEASURES, Fix, MeasureBase, Seen
+from tropein.core.match.measure import MEASURES, Fix, MeasureBase, Seen, laid
 from tropein.core.meets.edge import Edge
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.sharpness import edge_sigma
 
 AROUND = 0.5  # of the insert's own size, to each side: what is compared with it
-MEASURED_WIDTH = 1920
 HALF = 0.5
 
 
@@ -56,21 +54,8 @@ class EdgeSoftness(MeasureBase):
 def widths(seen: Seen, frame: int) -> tuple[float, float]:
     """(the insert's own, those around it): widths of edges as standard deviations in pixels of the shot. BadInput in words where either
     has no edge to be measured."""
-    shot, renderer, layer = seen.shot, seen.renderer, seen.layer
-    scale = min(1.0, MEASURED_WIDTH / shot.size[0])
-    plain = layer.model_copy(update={"visible": True})
-    groups, top = group_of(shot), layer.id
-    while top in groups:
-        top = groups[top]
-    below = shot.stack[shot.stack.index(top) + 1 :]
-    planner = renderer.planner(
-        shot.model_copy(update={"layers": {**shot.layers, layer.id: plain}, "stack": below}), scale
-    )
-    window = planner.frame_window
-    step = planner.layer(plain, frame)
-    pixels = None if step is None else renderer.run(step).fill(window)
-    if pixels is None or pixels[..., 3].max() < HALF:
-        raise BadInput(f"{layer.name} shows nothing at frame {frame}: go to a frame in which it is seen.")
+    layer, of = seen.layer, laid(seen, frame)
+    pixels, scale = of.insert, of.scale
     own = edge_sigma(np.ascontiguousarray(pixels[..., 3]))
     if own is None:
         raise BadInput(
@@ -81,8 +66,7 @@ def widths(seen: Seen, frame: int) -> tuple[float, float]:
     dy, dx = round(AROUND * (y1 - y0)), round(AROUND * (x1 - x0))
     near = np.zeros(pixels.shape[:2], bool)
     near[max(0, y0 - dy) : y1 + dy, max(0, x0 - dx) : x1 + dx] = True
-    under = renderer.run(planner.plan(frame)).fill(window)[..., :3] @ LUMA
-    around = edge_sigma(np.ascontiguousarray(under, np.float32), near)
+    around = edge_sigma(np.ascontiguousarray(of.under @ LUMA, np.float32), near)
     if around is None:
         raise BadInput("What lies behind has no edges to compare with here: set the softness by eye.")
     return own / scale, around / scale

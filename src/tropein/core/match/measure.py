@@ -5,12 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
+import numpy as np
 from pydantic import BaseModel
 
 from tropein.core.compose.render import Renderer
 from tropein.core.document import Layer, Shot
 from tropein.core.document.kinds import Family, Kind
-from tropein.core.errors import NotFound
+from tropein.core.document.scope import group_of
+from tropein.core.errors import BadInput, NotFound
+from tropein.core.raster.picture import Pixels
 
 
 @dataclass(frozen=True)
@@ -20,6 +23,39 @@ class Seen:
     renderer: Renderer
     shot: Shot
     layer: Layer
+
+
+@dataclass(frozen=True)
+class Laid:
+    """An insert as it is laid, (h, w, 4) linear premultiplied, and what lies beneath it, (h, w, 3) linear; pixels per pixel of the shot."""
+
+    insert: Pixels
+    under: Pixels
+    scale: float
+
+
+def laid(seen: Seen, frame: int, widest: int = 1920) -> Laid:
+    """An insert and what it is laid over, apart. BadInput in words where it is not seen."""
+    shot, renderer, layer = seen.shot, seen.renderer, seen.layer
+    scale = min(1.0, widest / shot.size[0])
+    plain = layer.model_copy(update={"visible": True})
+    groups, top = group_of(shot), layer.id
+    while top in groups:
+        top = groups[top]
+    below = shot.stack[shot.stack.index(top) + 1 :]
+    planner = renderer.planner(
+        shot.model_copy(update={"layers": {**shot.layers, layer.id: plain}, "stack": below}), scale
+    )
+    window = planner.frame_window
+    step = planner.layer(plain, frame)
+    pixels = None if step is None else renderer.run(step).fill(window)
+    if pixels is None or pixels[..., 3].max() < HALF:
+        raise BadInput(f"{layer.name} shows nothing at frame {frame}: go to a frame in which it is seen.")
+    under = renderer.run(planner.plan(frame)).fill(window)[..., :3]
+    return Laid(pixels, np.ascontiguousarray(under), scale)
+
+
+HALF = 0.5  # of coverage: from there on it counts as the insert
 
 
 class Fix(BaseModel):

@@ -1,0 +1,80 @@
+"""Blacks and whites."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tropein.core.document import new_id
+from tropein.core.effects.levels import Levels
+from tropein.core.errors import BadInput
+from tropein.core.match.measure import HALF, MEASURES, Fix, MeasureBase, Seen, laid
+from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
+
+LOW, HIGH = 1.0, 99.0  # percentiles that stand for black and white
+LEAST_PIXELS = 60
+
+
+@MEASURES.add
+class BlackAndWhite(MeasureBase):
+    """How much blacker, or whiter, it is than anything it is laid over, in L*: haze, glass and lenses leave no plate as black as what was never filmed."""
+
+    title: ClassVar[str] = "Black and white"
+    act: ClassVar[str] = "Bring its blacks and whites into the plate's"
+    unit: ClassVar[str] = "L*"
+    visible_from: ClassVar[float] = 2.0
+    kind: Literal["levels"] = "levels"
+
+    def measure(self, seen: Seen, frame: int) -> tuple[float, str]:
+        (low, high), (black, white) = ends(seen, frame)
+        below, above = lightness(black) - lightness(low), lightness(high) - lightness(white)
+        if max(below, above) < self.visible_from:
+            return 0.0, "It is neither blacker nor whiter than what it is laid over."
+        if below >= above:
+            return -below, f"Its blacks are {below:.1f} L* darker than anything behind it."
+        return above, f"Its whites are {above:.1f} L* lighter than anything behind it."
+
+    def fix(self, seen: Seen, frame: int, off: float) -> Fix | None:
+        if off == 0:
+            return None
+        (low, high), (black, white) = ends(seen, frame)
+        layer = seen.layer
+        low, high = min(low, high - 0.02), max(high, low + 0.02)
+        to = [float(np.clip(v, black, white)) for v in (low, high)]
+        # what stands at its black and white goes to the plate's, all else evenly between
+        values = {"black": low, "white": high, "black_out": to[0], "white_out": max(to[1], to[0] + 0.005)}
+        made = Levels.model_validate(
+            {"kind": "levels", "id": new_id(), **{k: {"value": round(v, 4)} for k, v in values.items()}}
+        )
+        at = f"/layers/{layer.id}"
+        patch: list[dict[str, Any]] = [
+            {"op": "add", "path": f"{at}/effects/{made.id}", "value": made.model_dump(mode="json")},
+            {"op": "add", "path": f"{at}/chain/-", "value": made.id},
+        ]
+        return Fix(label=f"bring blacks and whites of {layer.name} into the plate's", patch=patch)
+
+
+def lightness(display: float) -> float:
+    """L* of a display value of grey."""
+    y = display / 12.92 if display <= 0.04045 else ((display + 0.055) / 1.055) ** 2.4
+    return float(116 * np.cbrt(y) - 16 if y > 0.008856 else 903.3 * y)
+
+
+def ends(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float, float]]:
+    """(the insert's black and white, those of all that lies beneath), as display brightness. BadInput in words where it covers too little."""
+    of = laid(seen, frame, 960)
+    alpha = of.insert[..., 3]
+    whole = alpha > 1 - HALF / 10
+    if whole.sum() < LEAST_PIXELS:
+        raise BadInput(f"{seen.layer.name} covers too little at frame {frame}: its black and white cannot be told.")
+
+    def shown(light: NDArray[np.float32]) -> NDArray[np.float32]:
+        straight = np.ascontiguousarray(np.maximum(light, 0), np.float32)
+        return np.asarray(convert(straight, WORKING, DISPLAY) @ LUMA, np.float32)
+
+    own = shown((of.insert[whole][:, :3] / alpha[whole][:, None])[None])[0]
+    around = shown(of.under)
+    a, b = (tuple(float(v) for v in np.percentile(values, (LOW, HIGH))) for values in (own, around))
+    return a, b  # type: ignore[return-value]
