@@ -7,6 +7,7 @@ import json
 import cv2
 import numpy as np
 from demo.seed import PLATES, seed
+from demo.stock_made import PARTICLES
 
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.kind import start
@@ -32,14 +33,14 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
         assert [row.name for row in shots.all_shots(session)] == ["Lamp on the sign"]
     done = SetUpDemo().run(context, run)  # and by a worker
     with transaction(context.engine) as session:
-        assert done.store(session).note.startswith("25 things") and runs.get(session, run).total == 25
+        assert done.store(session).note.startswith("44 things") and runs.get(session, run).total == 44
     with transaction(context.engine) as session:
         found = {row.name: shots.shot_of(session, row.id) for row in shots.all_shots(session)}
         names = {row.name for row in shelf.items(session)}
     assert set(found) == {
         "Lamp on the sign", "Sign repainted", "Compass in the air", "Embers and mist", "Lamp eyes", "Rope in from the blue",
         "Sea-glass eyes", "Mist behind the pilot", "Wheel at speed", "Harbour by night", "Ring of charts",
-        "Breath in the dusk", "Instrument before the pilot", "Current in the mast",
+        "Breath in the dusk", "Instrument before the pilot", "Current in the mast", "Breath on the quay", "Ghost gull", "Broken signal",
     }  # fmt: skip
     assert {
         "Quay",
@@ -56,6 +57,15 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
         "Brass dial",
         "Painted board",
         "Harbour sound",
+        "Gull",
+        *PARTICLES,
+        "Lens dirt",
+        "Chart paper",
+        "Iris texture",
+        "Carved sign",
+        "Wind",
+        "Voice",
+        "Murmur",
     } == names
     lamp = found["Lamp on the sign"]
     nail = next(iter(lamp.tracks.values()))
