@@ -14,6 +14,7 @@ from tropein.core.match.measure import HALF, MEASURES, Fix, MeasureBase, Seen, l
 from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
 
 LOW, HIGH = 1.0, 99.0  # percentiles that stand for black and white
+RARE = 0.1  # of what lies behind a little counts: a lamp, a gap between boards
 LEAST_PIXELS = 60
 
 
@@ -76,5 +77,6 @@ def ends(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float, floa
 
     own = shown((of.insert[whole][:, :3] / alpha[whole][:, None])[None])[0]
     around = shown(of.under)
-    a, b = (tuple(float(v) for v in np.percentile(values, (LOW, HIGH))) for values in (own, around))
+    a = tuple(float(v) for v in np.percentile(own, (LOW, HIGH)))
+    b = tuple(float(v) for v in np.percentile(around, (RARE, 100 - RARE)))
     return a, b  # type: ignore[return-value]
