@@ -101,12 +101,12 @@ def camera_at(
     return track, [(float(x), float(y), float(z)) for x, y, z in first * unit]
 
 
-MOUTHS = ((249.0, 426.0, 1.0), (838.0, 411.0, -1.0))  # of the two who mind the boat, frame 24; which way they speak
+MOUTHS = ((249.0, 426.0), (838.0, 411.0))  # of the two who mind the boat, frame 24
 
 
 def breath_on_the_quay(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
     """It is cold in the workshop: the two who mind the boat talk in turn, and their breath hangs in the solved scene; snow drifts through it."""
-    track, places = camera_at(context, footage["Quay"], 24, *(mouth[:2] for mouth in MOUTHS))
+    track, places = camera_at(context, footage["Quay"], 24, *MOUTHS)
     said = (((4, 9), (13, 17), (46, 52)), ((22, 27), (31, 39), (60, 66)))
     layers = []
     for name, (x, y, z), words, way in zip(

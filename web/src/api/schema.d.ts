@@ -215,7 +215,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{shot_id}/scope/{kind}": {
+    "/api/shots/{shot_id}/scopes": {
         parameters: {
             query?: never;
             header?: never;
@@ -223,10 +223,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Scope At
+         * Scopes At
          * @description What values a frame is made of: all of it, a region (x,y,width,height in shot pixels), or a layer laid over what lies around it.
          */
-        get: operations["scope_at_api_shots__shot_id__scope__kind__get"];
+        get: operations["scopes_at_api_shots__shot_id__scopes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2449,12 +2449,14 @@ export interface components {
             finished: string | null;
         };
         /**
-         * ScopeSeen
-         * @description A scope as a PNG in base64; shares of what it looks at that are white or black in one channel at least; whether an insert lies over what is around it.
+         * ScopesSeen
+         * @description Scopes by their kinds as PNGs in base64; shares of what they look at that are white or black in one channel at least; whether an insert lies over what is around it.
          */
-        ScopeSeen: {
-            /** Png */
-            png: string;
+        ScopesSeen: {
+            /** Pictures */
+            pictures: {
+                [key: string]: string;
+            };
             /** White */
             white: number;
             /** Black */
@@ -4711,9 +4713,10 @@ export interface operations {
             };
         };
     };
-    scope_at_api_shots__shot_id__scope__kind__get: {
+    scopes_at_api_shots__shot_id__scopes_get: {
         parameters: {
             query: {
+                kind: ("brightness" | "channels" | "colours" | "histogram")[];
                 frame: number;
                 /** @description -1 is the newest */
                 revision?: number;
@@ -4724,7 +4727,6 @@ export interface operations {
             header?: never;
             path: {
                 shot_id: string;
-                kind: "brightness" | "channels" | "colours" | "histogram";
             };
             cookie?: never;
         };
@@ -4736,7 +4738,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ScopeSeen"];
+                    "application/json": components["schemas"]["ScopesSeen"];
                 };
             };
             /** @description not a request that can be understood */

@@ -33,12 +33,12 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
   const { base: shot, commit } = usePick("base", "commit");
   const kinds = useAbout().data?.[family] ?? [];
   const small = useSmall(layer.id);
-  const added = (info: EffectInfo) => {
+  const added = (info: EffectInfo, id?: string) => {
     const centred =
       info.params.some((p) => p.name === "centre") && shot
         ? { centre: { value: shot.size.map((v) => v / 2), keys: [] } }
         : {};
-    return addKind(layer, family, info.kind, centred);
+    return addKind(layer, family, info.kind, centred, id);
   };
   const things = family === "effects" ? looksOf(layer) : meetingsOf(layer);
   return (
@@ -59,7 +59,7 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
           label: k.title,
           help: k.help,
           group: "use" in k ? (k.use as string) : "Ways to meet",
-          picture: () => small?.(added(k)),
+          picture: () => small?.(added(k, "shown")), // always of one address, so that it is asked for once
           act: () => void commit(`add ${k.title.toLowerCase()} to ${layer.name}`, added(k)),
         }))}
       />
@@ -68,8 +68,13 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
 }
 
 /** One more of a kind, as it comes, at the end of a chain. */
-export function addKind(layer: Layer, family: Family, kind: string, values: Record<string, unknown> = {}) {
-  const id = newId();
+export function addKind(
+  layer: Layer,
+  family: Family,
+  kind: string,
+  values: Record<string, unknown> = {},
+  id: string = newId(),
+) {
   const base = `/layers/${layer.id}`;
   return [
     {

@@ -1,4 +1,5 @@
 import { sample } from "../document/animate";
+import { shownAs } from "../document/colour";
 import { at, setValue } from "../document/ops";
 import type { Control, DrawnCurve, Layer } from "../document/types";
 import { useBench, usePick } from "../state/bench";
@@ -35,7 +36,7 @@ export function LifeStrip({
       <div
         aria-hidden
         className="h-2 border-x border-line"
-        style={{ background: `linear-gradient(90deg, ${colours.map(css).join(", ")})` }}
+        style={{ background: `linear-gradient(90deg, ${colours.map((c) => shownAs(brightest(c))).join(", ")})` }}
       />
       {life.curves.map((name) => {
         const control = params.find((p) => p.name === name)!;
@@ -66,9 +67,8 @@ export function LifeStrip({
   );
 }
 
-/** Linear light as the display shows it, its brightness left aside. */
-function css(colour: number[]): string {
+/** A colour by itself, its brightness left aside. */
+function brightest(colour: number[]): number[] {
   const most = Math.max(...colour, 1e-6);
-  const shown = colour.map((c) => Math.round(255 * Math.min(1, Math.max(0, c / most)) ** (1 / 2.2)));
-  return `rgb(${shown.join(" ")})`;
+  return colour.map((c) => c / most);
 }

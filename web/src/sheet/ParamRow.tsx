@@ -1,6 +1,7 @@
 import { memo, useState } from "react";
 import { GalleryHorizontal, Pipette, RotateCcw } from "lucide-react";
 import { sample } from "../document/animate";
+import { fromHex, toHex } from "../document/colour";
 import { at, setValue, toggleKey } from "../document/ops";
 import type { Control, DrawnCurve, Vec2 } from "../document/types";
 import { useBench, usePick } from "../state/bench";
@@ -258,20 +259,6 @@ function PickButton({ path, title, label }: { path: string; title: string; label
     </Tip>
   );
 }
-
-const encoded = (v: number) => (v <= 0.0031308 ? 12.92 * v : 1.055 * Math.min(v, 1) ** (1 / 2.4) - 0.055);
-const decoded = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
-
-/** Linear light as the display shows it, and back. */
-const toHex = (v: number[]) =>
-  `#${v
-    .map((c) =>
-      Math.round(encoded(Math.min(Math.max(c, 0), 1)) * 255)
-        .toString(16)
-        .padStart(2, "0"),
-    )
-    .join("")}`;
-const fromHex = (h: string) => [1, 3, 5].map((i) => Number(decoded(parseInt(h.slice(i, i + 2), 16) / 255).toFixed(4)));
 
 /** The pip before what can be keyed: adds a key here, or removes it. */
 export function KeyButton({ path, title, label }: { path: string; title: string; label: string }) {

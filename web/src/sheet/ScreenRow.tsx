@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Pipette } from "lucide-react";
 import { api, got } from "../api/client";
+import { shownAs } from "../document/colour";
 import type { ChromaPiece } from "../document/types";
 import { usePick } from "../state/bench";
 
@@ -8,9 +9,6 @@ interface ScreenSeen {
   frame: number;
   colour: [number, number, number] | null;
 }
-
-const displayed = (linear: number[]) =>
-  `rgb(${linear.map((v) => Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * Math.min(v, 1) ** (1 / 2.4) - 0.055))).join(" ")})`;
 
 /** The screen of a chroma key: picked, or found by itself; and words where there is none to be seen. */
 export function ScreenRow({
@@ -46,7 +44,7 @@ export function ScreenRow({
         {colour && (
           <span
             className="h-4 w-6 rounded border border-line"
-            style={{ background: displayed(colour) }}
+            style={{ background: shownAs(colour) }}
             aria-label={piece.screen ? "The picked colour" : "The colour that was found"}
           />
         )}

@@ -8,7 +8,7 @@ import { Choose } from "../ui/Choose";
 import { Tip } from "../ui/Tip";
 
 interface Seen {
-  png: string;
+  pictures: Partial<Record<Kind, string>>;
   white: number;
   black: number;
   insert: boolean;
@@ -29,10 +29,7 @@ export function Scopes({ height }: { height: number }) {
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const insert = layer && hasPicture(layer) && layer.id !== shot?.plate ? layer : undefined;
   const of = insert && !whole ? insert.id : "";
-  const column = useScope(first, of);
-  const colours = useScope("colours", of);
-  const histogram = useScope("histogram", of);
-  const seen = column ?? colours;
+  const seen = useScopes([first, "colours", "histogram"], of);
   return (
     <section
       aria-label="Scopes"
@@ -62,20 +59,23 @@ export function Scopes({ height }: { height: number }) {
         </Tip>
       </div>
       <div className="flex min-h-0 flex-1 gap-3">
-        <Column title={first === "brightness" ? "Brightness by column" : "Channels by column"} seen={column} wide />
-        <Plane seen={colours} />
-        <Column title="Histogram" seen={histogram} wide flat />
+        <Column
+          title={first === "brightness" ? "Brightness by column" : "Channels by column"}
+          png={seen?.pictures[first]}
+        />
+        <Plane png={seen?.pictures.colours} />
+        <Column title="Histogram" png={seen?.pictures.histogram} flat />
       </div>
     </section>
   );
 }
 
-function useScope(kind: Kind, layer: string): Seen | undefined {
+function useScopes(kind: Kind[], layer: string): Seen | undefined {
   const { stored, frame } = usePick("stored", "frame");
   const overlay = useBench((s) => s.overlay);
   const over = overlay.length ? JSON.stringify(overlay) : "";
   return useQuery({
-    queryKey: ["scope", stored?.id, stored?.revision, frame, kind, layer, over],
+    queryKey: ["scopes", stored?.id, stored?.revision, frame, kind, layer, over],
     enabled: stored !== null && over.length < 12_000,
     staleTime: Infinity,
     gcTime: 20_000,
@@ -83,10 +83,10 @@ function useScope(kind: Kind, layer: string): Seen | undefined {
     placeholderData: keepPreviousData,
     queryFn: () =>
       got<Seen>(
-        api.GET("/api/shots/{shot_id}/scope/{kind}", {
+        api.GET("/api/shots/{shot_id}/scopes", {
           params: {
-            path: { shot_id: stored!.id, kind },
-            query: { frame, revision: stored!.revision, layer, over },
+            path: { shot_id: stored!.id },
+            query: { kind, frame, revision: stored!.revision, layer, over },
           },
         }),
       ),
@@ -94,13 +94,13 @@ function useScope(kind: Kind, layer: string): Seen | undefined {
 }
 
 /** Values over the columns of the picture, or over themselves; black below, white above. */
-function Column({ title, seen, wide, flat }: { title: string; seen?: Seen; wide?: boolean; flat?: boolean }) {
+function Column({ title, png, flat }: { title: string; png?: string; flat?: boolean }) {
   return (
-    <figure className={`flex min-w-0 flex-col ${wide ? "flex-1" : ""}`}>
+    <figure className="flex min-w-0 flex-1 flex-col">
       <div className="relative min-h-0 flex-1 overflow-hidden rounded border border-line bg-ground">
-        {seen && (
+        {png && (
           <img
-            src={`data:image/png;base64,${seen.png}`}
+            src={`data:image/png;base64,${png}`}
             alt={title}
             className="absolute inset-0 h-full w-full [image-rendering:pixelated]"
           />
@@ -121,13 +121,13 @@ function Column({ title, seen, wide, flat }: { title: string; seen?: Seen; wide?
 }
 
 /** Colours on a plane whose steps are even to the eye: grey in the middle, warm to the right and up. */
-function Plane({ seen }: { seen?: Seen }) {
+function Plane({ png }: { png?: string }) {
   return (
     <figure className="flex w-[152px] shrink-0 flex-col">
       <div className="relative min-h-0 flex-1 overflow-hidden rounded border border-line bg-ground">
-        {seen && (
+        {png && (
           <img
-            src={`data:image/png;base64,${seen.png}`}
+            src={`data:image/png;base64,${png}`}
             alt="Colours"
             className="absolute inset-0 h-full w-full [image-rendering:pixelated]"
           />

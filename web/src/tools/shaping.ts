@@ -181,25 +181,26 @@ export async function cutByFace(layerId: string, track: Track): Promise<void> {
   );
 }
 
+/** Linear light and coverage at a place of the picture that is shown, looked at in some way. */
+async function linearAt(
+  [x, y]: Vec2,
+  look: { around: number; of?: "source"; layer?: string; without?: string; effect?: string },
+): Promise<number[]> {
+  const { id, stored, frame } = useBench.getState();
+  const query = { frame, x: Math.floor(x), y: Math.floor(y), revision: stored?.revision, ...look };
+  const params = { path: { shot_id: id! }, query };
+  return (await got<{ linear: number[] }>(api.GET("/api/shots/{shot_id}/pixel", { params }))).linear;
+}
+
 /** The colour under a click in a layer's own picture, as the screen of the chosen chroma key. */
 export async function pickScreen(at: Vec2): Promise<void> {
-  const { id, shot, stored, selection, piece, frame, commit, set, say } = useBench.getState();
+  const { id, shot, selection, piece, commit, set, say } = useBench.getState();
   if (!id || !shot || selection.kind !== "matte") return;
   const found = shot.mattes[selection.id].pieces[piece ?? ""];
   if (found?.kind !== "chroma") return;
-  const query = {
-    frame,
-    x: Math.floor(at[0]),
-    y: Math.floor(at[1]),
-    revision: stored?.revision,
-    of: "source" as const,
-    layer: found.layer,
-    around: 4,
-  };
+  const query = { of: "source" as const, layer: found.layer, around: 4 };
   try {
-    const { linear } = await got<{ linear: number[] }>(
-      api.GET("/api/shots/{shot_id}/pixel", { params: { path: { shot_id: id }, query } }),
-    );
+    const linear = await linearAt(at, query);
     const sorted = [...linear.slice(0, 3)].sort((a, b) => a - b);
     if (linear[3] < 0.5 || sorted[2] - sorted[1] < LEAST_SCREEN) {
       say(
@@ -227,21 +228,12 @@ const OF_EFFECT = /^\/layers\/([^/]+)\/effects\/([^/]+)\//;
 
 /** The colour under a click, as the value it was asked for; of an effect's own colour the picture is seen without that effect. */
 export async function pickColour(at: Vec2): Promise<void> {
-  const { id, shot, stored, frame, pickFor, commit, set, say } = useBench.getState();
+  const { id, shot, frame, pickFor, commit, set, say } = useBench.getState();
   if (!id || !shot || !pickFor) return;
   const [, without, effect] = pickFor.path.match(OF_EFFECT) ?? [];
-  const query = {
-    frame,
-    x: Math.floor(at[0]),
-    y: Math.floor(at[1]),
-    revision: stored?.revision,
-    around: 2,
-    ...(effect ? { without, effect } : {}),
-  };
+  const query = { around: 2, ...(effect ? { without, effect } : {}) };
   try {
-    const { linear } = await got<{ linear: number[] }>(
-      api.GET("/api/shots/{shot_id}/pixel", { params: { path: { shot_id: id }, query } }),
-    );
+    const linear = await linearAt(at, query);
     const colour = linear.slice(0, 3).map((v) => Number(Math.min(Math.max(v, 0), 64).toFixed(4)));
     await commit(`pick ${pickFor.label}`, setValue(shot, pickFor.path, frame, colour));
   } catch (error) {

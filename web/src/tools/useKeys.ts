@@ -1,4 +1,5 @@
 import { useEffect } from "react";
+import { FRESH_TOOLS } from "../state/tools";
 import { useBench } from "../state/bench";
 import { ACTIONS, comboOf } from "./actions";
 import { nudge } from "./shaping";
@@ -23,12 +24,7 @@ export function useKeys(): void {
         e.preventDefault();
         return;
       }
-      if (e.key === "Escape")
-        set(
-          tool !== "move"
-            ? { tool: "move", drawn: [], cutFor: null, pickFor: null }
-            : { drawer: null, keys: [], points: [] },
-        );
+      if (e.key === "Escape") set(tool !== "move" ? FRESH_TOOLS : { drawer: null, keys: [], points: [] });
       if (e.key === " " && target.closest("button, [role=button]")) target.blur();
       const step = ARROWS[e.key];
       if (step && (e.ctrlKey || e.metaKey) && nudge(step.map((v) => v * (e.shiftKey ? 10 : 1)) as [number, number])) {

@@ -24,7 +24,6 @@ export function PictureMenu({
   className?: string;
 }) {
   const [query, setQuery] = useState("");
-  const field = useRef<HTMLInputElement>(null);
   const list = useRef<HTMLDivElement>(null);
   const wanted = query.trim().toLowerCase();
   const found = choices.filter((c) => `${c.label} ${c.help} ${c.group}`.toLowerCase().includes(wanted));
@@ -43,7 +42,6 @@ export function PictureMenu({
           onCloseAutoFocus={keepFocus}
         >
           <input
-            ref={field}
             autoFocus
             className="field m-2"
             placeholder="Search by name, or by what it does"

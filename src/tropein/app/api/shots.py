@@ -261,25 +261,30 @@ async def life_jpeg(
     return Response(found["jpeg"], media_type="image/jpeg", headers={"Cache-Control": keep})
 
 
-class ScopeSeen(BaseModel):
-    """A scope as a PNG in base64; shares of what it looks at that are white or black in one channel at least; whether an insert lies over what is around it."""
+ScopeKind = Literal["brightness", "channels", "colours", "histogram"]
 
-    png: str
+
+class ScopesSeen(BaseModel):
+    """Scopes by their kinds as PNGs in base64; shares of what they look at that are white or black in one channel at least; whether an insert lies over what is around it."""
+
+    pictures: dict[ScopeKind, str]
     white: float
     black: float
     insert: bool
 
 
-@router.get("/{shot_id}/scope/{kind}")
-async def scope_at(
-    shot_id: IdInPath, kind: Literal["brightness", "channels", "colours", "histogram"], frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1,
+@router.get("/{shot_id}/scopes")
+async def scopes_at(
+    shot_id: IdInPath, kind: Annotated[list[ScopeKind], Query(min_length=1, max_length=4)], frame: FrameAsked, pool: Pool, live: Live, revision: Revision = -1,
     layer: Named = "", region: Annotated[str, Query(pattern=REGION)] = "", over: Annotated[str, Query(max_length=12_000)] = "",
-) -> ScopeSeen:  # fmt: skip
+) -> ScopesSeen:  # fmt: skip
     """What values a frame is made of: all of it, a region (x,y,width,height in shot pixels), or a layer laid over what lies around it."""
     seen = await live.document(shot_id, revision, _overlay(over))
     part = tuple(float(v) for v in region.split(",")) if region else None
-    found = await pool.question(seen, frame, "scope", 4, f"scope {shot_id} {kind}", kind=kind, layer=layer, region=part)
-    return ScopeSeen(**{**found, "png": b64encode(found["png"]).decode()})
+    asked = {"kinds": kind, "layer": layer, "region": part}
+    found = await pool.question(seen, frame, "scopes", 4, f"scopes {shot_id}", **asked)
+    pictures = {name: b64encode(png).decode() for name, png in found["pictures"].items()}
+    return ScopesSeen(**{**found, "pictures": pictures})
 
 
 def _overlay(text: str) -> PatchOps | None:

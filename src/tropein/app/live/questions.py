@@ -60,14 +60,16 @@ def life(renderer: Renderer, shot: Shot, frame: int, layer: str) -> Answer:
     return {"jpeg": simplejpeg.encode_jpeg(over_its_life(found.content, frame), 88, "RGB", "420")}
 
 
-def scope(
-    renderer: Renderer, shot: Shot, frame: int, kind: str, layer: str, region: tuple[float, float, float, float] | None
-) -> Answer:
-    """A scope of a frame (see core.match.scopes)."""
-    from tropein.core.match.scopes import coded, scope
+def scopes(
+    renderer: Renderer, shot: Shot, frame: int, kinds: list[str], layer: str, region: tuple[float, float, float, float] | None
+) -> Answer:  # fmt: skip
+    """Scopes of a frame (see core.match.scopes), as PNGs by their kinds."""
+    from tropein.core.match.scopes import coded, scopes
 
-    found = scope(renderer, shot, frame, kind, layer, region)
-    return {"png": coded(found), "white": found.white, "black": found.black, "insert": found.insert}
+    found = scopes(renderer, shot, frame, kinds, layer, region)
+    first = found[0]
+    pictures = {kind: coded(one) for kind, one in zip(kinds, found, strict=True)}
+    return {"pictures": pictures, "white": first.white, "black": first.black, "insert": first.insert}
 
 
 def pixel(
@@ -87,5 +89,5 @@ def pixel(
 
 
 QUESTIONS: dict[str, Callable[..., Answer]] = {
-    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life, "scope": scope,
+    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life, "scopes": scopes,
 }  # fmt: skip

@@ -18,6 +18,8 @@ from tropein.core.raster.growth import pieces as branches
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import apply
 
+GROWN_WIDTH = 960.0  # of a frame: what grows is the same at any size it is looked at in
+
 
 @CONTENTS.add
 class ArcsContent(ContentBase):
@@ -114,9 +116,6 @@ class ArcsContent(ContentBase):
             return _lit(values, pieces, time, scale, window)
 
         return context.made(self.kind, (values, np.round(back, 9)), self.size(context.shot), make, (grown,))
-
-
-GROWN_WIDTH = 960.0  # of a frame: what grows is the same at any size it is looked at in
 
 
 def _drawn(values: dict[str, Any], time: float, scale: float, window: Window) -> Picture:

@@ -14,9 +14,8 @@ from tropein.core.document.references import Ref
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture, Pixels, Window
-from tropein.core.raster.streaming import streaming
+from tropein.core.raster.streaming import HALF, enlarged, halved, streaming
 
-HALF = 2  # what is smooth is drawn on a quarter of the pixels
 SHOT_FRAMES = 24.0
 
 
@@ -88,8 +87,7 @@ class BeamsContent(ContentBase):
 def _streamed(values: dict[str, Any], opening: Pixels, window: Window, scale: float) -> Picture:
     """What streams through an opening (h, w), 0..1, away from the light."""
     h, w = opening.shape
-    even = cv2.copyMakeBorder(opening, 0, h % HALF, 0, w % HALF, cv2.BORDER_REPLICATE)
-    small = cv2.resize(even, (even.shape[1] // HALF, even.shape[0] // HALF), interpolation=cv2.INTER_AREA)
+    small = halved(opening)
     if values["shafts"] > 0:
         cell = max(values["grain"] * scale / HALF, 2.0)
         drift = values["boil"] * values["frame"] / SHOT_FRAMES
@@ -97,7 +95,7 @@ def _streamed(values: dict[str, Any], opening: Pixels, window: Window, scale: fl
         small = small * np.clip(1 + np.float32(2.6 * values["shafts"]) * noise, 0, 4)
     x, y = (v * scale for v in values["source"])
     drawn = streaming(small, ((x - window.x0) / HALF, (y - window.y0) / HALF), values["length"], values["decay"])
-    lit = cv2.resize(drawn, (even.shape[1], even.shape[0]), interpolation=cv2.INTER_LINEAR)[:h, :w]
+    lit = enlarged(drawn, h, w)
     pixels = np.zeros((h, w, 4), np.float32)
     for c in range(3):
         np.multiply(lit, np.float32(values["light"] * values["colour"][c]), out=pixels[..., c])

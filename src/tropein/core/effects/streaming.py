@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from typing import ClassVar, Literal
 
-import cv2
 import numpy as np
 from pydantic import ConfigDict
 
@@ -14,9 +13,9 @@ from tropein.core.effects.registry import Values, effect, own_centre
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.grain import fractal
 from tropein.core.raster.picture import Picture
-from tropein.core.raster.streaming import streaming
+from tropein.core.raster.streaming import HALF, enlarged, halved, streaming
 
-HALF, MOST_PX = 2, 1200
+MOST_PX = 1200
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
@@ -30,8 +29,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
         window = w.grow(min(math.ceil(far * values["length"]), round(MOST_PX * scale)))
     pixels = picture.pixels if window == w else picture.fill(window)
     h, wide = pixels.shape[:2]
-    padded = cv2.copyMakeBorder(pixels, 0, h % HALF, 0, wide % HALF, cv2.BORDER_REPLICATE)
-    small = cv2.resize(padded, (padded.shape[1] // HALF, padded.shape[0] // HALF), interpolation=cv2.INTER_AREA)
+    small = halved(pixels)
     luma = small[..., :3] @ LUMA
     part = np.maximum(luma - np.float32(values["threshold"]) * small[..., 3], 0) / np.maximum(luma, 1e-6)
     if values["shafts"] > 0:
@@ -42,7 +40,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
         part *= np.clip(1 + np.float32(2.4 * values["shafts"]) * noise, 0, 4)
     light = small[..., :3] * part[..., None] * (np.array(values["tint"], np.float32) * np.float32(values["amount"]))
     drawn = streaming(light, ((x - window.x0) / HALF, (y - window.y0) / HALF), values["length"], values["decay"])
-    added = cv2.resize(drawn, (padded.shape[1], padded.shape[0]), interpolation=cv2.INTER_LINEAR)[:h, :wide]
+    added = enlarged(drawn, h, wide)
     out = np.array(pixels, np.float32)
     out[..., :3] += added
     return Picture(out, window)

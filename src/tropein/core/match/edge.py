@@ -8,13 +8,12 @@ import numpy as np
 
 from tropein.core.document import new_id
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import MEASURES, Fix, MeasureBase, Seen, laid
+from tropein.core.match.measure import HALF, MEASURES, Fix, MeasureBase, Seen, added, laid
 from tropein.core.meets.edge import Edge
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.sharpness import edge_sigma
 
 AROUND = 0.5  # of the insert's own size, to each side: what is compared with it
-HALF = 0.5
 
 
 @MEASURES.add
@@ -42,10 +41,7 @@ class EdgeSoftness(MeasureBase):
             patch = edge.soften.set_at(f"{at}/meets/{edge.id}/soften", frame, px)
         elif px > 0:
             made = Edge.model_validate({"id": new_id(), "soften": {"value": px}})
-            patch = [
-                {"op": "add", "path": f"{at}/meets/{made.id}", "value": made.model_dump(mode="json")},
-                {"op": "add", "path": f"{at}/meeting/-", "value": made.id},
-            ]
+            patch = added(layer, "meets", made)
         else:
             return None
         return Fix(label=f"match the edge of {layer.name} to what lies behind", patch=patch)

@@ -12,12 +12,11 @@ from numpy.typing import NDArray
 from tropein.core.document import new_id
 from tropein.core.effects.grain import Grain
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import HALF, MEASURES, Fix, MeasureBase, Seen, laid
-from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
+from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, brightness, laid
 from tropein.core.raster.grain import film_grain
-from tropein.core.raster.picture import Pixels
 
 BLOCK, FLATTEST, LEAST_BLOCKS = 16, 0.3, 6
+SIZES = (0.0, 0.3, 0.45, 0.6, 0.8, 1.0, 1.25, 1.5, 2.0)  # of grain, that are told from each other
 LEAST = 0.0015  # of white: below that there is none to be seen
 # what is neither flat nor straight is let through by it: a plane and a straight edge give nothing (Immerkaer 1996)
 DETAIL = np.array([[1, -2, 1], [-2, 4, -2], [1, -2, 1]], np.float32)
@@ -54,16 +53,12 @@ class GrainStrength(MeasureBase):
         # variances add up: what it lacks is laid on; what it has too much of is taken from what was laid on before
         lacks = had**2 + (around**2 - own**2)
         amount = round(float(np.sqrt(max(lacks, 0.0))) / read_of, 4)
-        at = f"/layers/{layer.id}"
         patch: list[dict[str, Any]]
         if grain is not None:
-            patch = grain.amount.set_at(f"{at}/effects/{grain.id}/amount", frame, amount)
+            patch = grain.amount.set_at(f"/layers/{layer.id}/effects/{grain.id}/amount", frame, amount)
         elif amount >= LEAST:
             laid_on = made.model_copy(update={"amount": made.amount.model_copy(update={"value": amount})})
-            patch = [
-                {"op": "add", "path": f"{at}/effects/{made.id}", "value": laid_on.model_dump(mode="json")},
-                {"op": "add", "path": f"{at}/chain/-", "value": made.id},
-            ]
+            patch = added(layer, "effects", laid_on)
         else:
             return None
         return Fix(label=f"match the grain of {layer.name} to what lies behind", patch=patch)
@@ -76,7 +71,7 @@ def _read(size: float, colour: float) -> tuple[float, float]:
     grey, amount = np.full((384, 384, 4), 0.2, np.float32), 0.02
     grey[..., 3] = 1
     frames = [film_grain(grey, 0, 0, size, amount, colour, 0.0, 1, float(f)) for f in (0, 1)]
-    found = _grain([_shown(f[..., :3]) for f in frames], np.ones((384, 384), bool))
+    found = _grain([brightness(f[..., :3]) for f in frames], np.ones((384, 384), bool))
     assert found is not None
     return max(found[0] / amount, 0.01), found[1]
 
@@ -95,30 +90,22 @@ def size_of(ratio: float) -> float:
     return round(float(np.interp(ratio, _ratios(), SIZES)), 2)
 
 
-SIZES = (0.0, 0.3, 0.45, 0.6, 0.8, 1.0, 1.25, 1.5, 2.0)
-
-
 def strengths(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float, float]]:
     """Of the insert, and of what lies beneath: what a high pass sees of display brightness, as a standard deviation in shares of white; and how much of
     it at half the size by how much at full size. BadInput in words where too little of either is flat."""
     last = seen.shot.frames - 1
     other = frame + 1 if frame < last else frame - 1
     pictures = [laid(seen, f) for f in (frame, max(other, 0))]
-    inside = cv2.erode(np.minimum(*(p.insert[..., 3] for p in pictures)), np.ones((5, 5), np.uint8)) > 1 - HALF / 10
+    inside = cv2.erode(np.minimum(*(p.insert[..., 3] for p in pictures)), np.ones((5, 5), np.uint8)) > WHOLE
     if not inside.any():
         raise BadInput(f"{seen.layer.name} covers nothing whole at frame {frame}: its grain cannot be told.")
-    own = _grain([_shown(p.insert[..., :3]) for p in pictures], inside)
-    around = _grain([_shown(p.under) for p in pictures], np.ones_like(inside))
+    own = _grain([brightness(p.insert[..., :3]) for p in pictures], inside)
+    around = _grain([brightness(p.under) for p in pictures], np.ones_like(inside))
     if own is None:
         raise BadInput(f"{seen.layer.name} is too small, or nowhere flat: set its grain by eye.")
     if around is None:
         raise BadInput("What lies behind is nowhere flat enough to tell its grain: set it by eye.")
     return own, around
-
-
-def _shown(light: Pixels) -> NDArray[np.float32]:
-    display = convert(np.ascontiguousarray(np.maximum(light, 0), np.float32), WORKING, DISPLAY)
-    return np.ascontiguousarray(display @ LUMA, np.float32)
 
 
 def _grain(pictures: list[NDArray[np.float32]], where: NDArray[np.bool_]) -> tuple[float, float] | None:

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tropein.core.document import new_id
 from tropein.core.effects.levels import Levels
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import HALF, MEASURES, Fix, MeasureBase, Seen, laid
-from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
+from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, brightness, laid
 
 LOW, HIGH = 1.0, 99.0  # percentiles that stand for black and white
 RARE = 0.1  # of what lies behind a little counts: a lamp, a gap between boards
@@ -49,12 +47,9 @@ class BlackAndWhite(MeasureBase):
         made = Levels.model_validate(
             {"kind": "levels", "id": new_id(), **{k: {"value": round(v, 4)} for k, v in values.items()}}
         )
-        at = f"/layers/{layer.id}"
-        patch: list[dict[str, Any]] = [
-            {"op": "add", "path": f"{at}/effects/{made.id}", "value": made.model_dump(mode="json")},
-            {"op": "add", "path": f"{at}/chain/-", "value": made.id},
-        ]
-        return Fix(label=f"bring blacks and whites of {layer.name} into the plate's", patch=patch)
+        return Fix(
+            label=f"bring blacks and whites of {layer.name} into the plate's", patch=added(layer, "effects", made)
+        )
 
 
 def lightness(display: float) -> float:
@@ -67,16 +62,12 @@ def ends(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float, floa
     """(the insert's black and white, those of all that lies beneath), as display brightness. BadInput in words where it covers too little."""
     of = laid(seen, frame, 960)
     alpha = of.insert[..., 3]
-    whole = alpha > 1 - HALF / 10
+    whole = alpha > WHOLE
     if whole.sum() < LEAST_PIXELS:
         raise BadInput(f"{seen.layer.name} covers too little at frame {frame}: its black and white cannot be told.")
 
-    def shown(light: NDArray[np.float32]) -> NDArray[np.float32]:
-        straight = np.ascontiguousarray(np.maximum(light, 0), np.float32)
-        return np.asarray(convert(straight, WORKING, DISPLAY) @ LUMA, np.float32)
-
-    own = shown((of.insert[whole][:, :3] / alpha[whole][:, None])[None])[0]
-    around = shown(of.under)
+    own = brightness((of.insert[whole][:, :3] / alpha[whole][:, None])[None])[0]
+    around = brightness(of.under)
     a = tuple(float(v) for v in np.percentile(own, (LOW, HIGH)))
     b = tuple(float(v) for v in np.percentile(around, (RARE, 100 - RARE)))
     return a, b  # type: ignore[return-value]

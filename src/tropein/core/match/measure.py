@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import BaseModel
@@ -13,6 +13,7 @@ from tropein.core.document import Layer, Shot
 from tropein.core.document.kinds import Family, Kind
 from tropein.core.document.scope import group_of
 from tropein.core.errors import BadInput, NotFound
+from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
 from tropein.core.raster.picture import Pixels
 
 
@@ -32,6 +33,10 @@ class Laid:
     insert: Pixels
     under: Pixels
     scale: float
+
+
+HALF = 0.5  # of coverage: from there on it counts as the insert
+WHOLE = 0.95  # and from there on it hides what lies behind
 
 
 def laid(seen: Seen, frame: int, widest: int = 1920) -> Laid:
@@ -55,7 +60,22 @@ def laid(seen: Seen, frame: int, widest: int = 1920) -> Laid:
     return Laid(pixels, np.ascontiguousarray(under), scale)
 
 
-HALF = 0.5  # of coverage: from there on it counts as the insert
+def brightness(light: Pixels) -> Pixels:
+    """(h, w) of linear (h, w, 3) as the display shows it."""
+    display = convert(np.ascontiguousarray(np.maximum(light, 0), np.float32), WORKING, DISPLAY)
+    return np.ascontiguousarray(display @ LUMA, np.float32)
+
+
+def added(layer: Layer, family: Literal["effects", "meets"], made: Kind) -> list[dict[str, Any]]:
+    """A patch that lays a thing in at the end of a layer's chain of such."""
+    at, thing = f"/layers/{layer.id}", made.model_dump(mode="json")
+    return [
+        {"op": "add", "path": f"{at}/{family}/{thing['id']}", "value": thing},
+        {"op": "add", "path": f"{at}/{ORDER[family]}/-", "value": thing["id"]},
+    ]
+
+
+ORDER = {"effects": "chain", "meets": "meeting"}
 
 
 class Fix(BaseModel):

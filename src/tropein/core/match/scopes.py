@@ -141,8 +141,8 @@ def _around(insert: NDArray[np.bool_]) -> NDArray[np.bool_]:
     return out if out.any() else np.ones_like(insert)
 
 
-def scope(renderer: Renderer, shot: Shot, frame: int, kind: str, layer_id: str = "", region: tuple[float, float, float, float] | None = None) -> Scope:  # fmt: skip
-    """A scope of a frame of a shot: of all of it, of a region (x, y, width, height in shot pixels), or of a layer against what lies around it."""
+def scopes(renderer: Renderer, shot: Shot, frame: int, kinds: list[str], layer_id: str = "", region: tuple[float, float, float, float] | None = None) -> list[Scope]:  # fmt: skip
+    """Scopes of a frame of a shot: of all of it, of a region (x, y, width, height in shot pixels), or of a layer against what lies around it."""
     w, h = shot.size
     scale = min(1.0, LOOKED_AT / w)
     planner = renderer.planner(shot, scale, "draft")
@@ -153,13 +153,14 @@ def scope(renderer: Renderer, shot: Shot, frame: int, kind: str, layer_id: str =
         step = planner.layer(layer, frame)
         alpha = None if step is None else renderer.run(step).fill(window)[..., 3]
         if alpha is not None and (alpha > 0.5).sum() > 8:
-            return drawn(kind, codes, alpha > 0.5)
+            return [drawn(kind, codes, alpha > 0.5) for kind in kinds]
     if region is not None:
         x, y, wide, high = (v * scale for v in region)
         part = Window(int(x), int(y), int(np.ceil(x + wide)), int(np.ceil(y + high))).meet(window)
         if not part.empty:
             codes = codes[part.y0 : part.y1, part.x0 : part.x1]
-    return drawn(kind, np.ascontiguousarray(codes))
+    codes = np.ascontiguousarray(codes)
+    return [drawn(kind, codes) for kind in kinds]
 
 
 def coded(of: Scope) -> bytes:

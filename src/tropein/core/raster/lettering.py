@@ -62,23 +62,29 @@ def _clusters(line: str) -> list[str]:
     return out
 
 
+@lru_cache(4096)
+def _length(text: str, face: str, subset: str, weight: int) -> float:
+    """How long one letter or two are, in sizes of the font."""
+    return float(_font(face, subset, NOMINAL, weight).getlength(text)) / NOMINAL
+
+
 @lru_cache(64)
 def laid_out(text: str, face: str, weight: int, spacing: float) -> tuple[tuple[Letter, ...], tuple[float, ...]]:
-    """(letters, the width of each line), in sizes of the font; `spacing` is added after every letter."""
+    """(letters, the width of each line), in sizes of the font; `spacing` is added after every letter. Each is set against the one before it."""
     letters, widths = [], []
     for number, line in enumerate(text.split("\n")):
-        x, run, start, subset = 0.0, "", 0.0, ""
+        x, before, subset, end = 0.0, "", "", 0.0
         for cluster in _clusters(line):
             its = subset_of(cluster)
+            own = _length(cluster, face, its, weight)
             if its != subset:
-                run, start, subset = "", x, its
-            font = _font(face, subset, NOMINAL, weight)
-            x = start + font.getlength(run) / NOMINAL + spacing * len(_clusters(run))
+                x = end
+            elif before:
+                x += _length(before + cluster, face, its, weight) - own + spacing
             if not cluster.isspace():
-                letters.append(Letter(cluster, subset, x, number))
-            run += cluster
-            x = start + font.getlength(run) / NOMINAL + spacing * len(_clusters(run))
-        widths.append(max(x - (spacing if line else 0), 0.0))
+                letters.append(Letter(cluster, its, x, number))
+            before, subset, end = cluster, its, x + own + spacing
+        widths.append(max(end - spacing, 0.0))
     return tuple(letters), tuple(widths)
 
 

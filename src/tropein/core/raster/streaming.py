@@ -9,6 +9,20 @@ from numpy.typing import NDArray
 from tropein.core.raster.picture import Pixels
 
 DOUBLINGS = 6
+HALF = 2  # what is smooth is drawn on a quarter of the pixels
+
+
+def halved(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
+    """At half the size, what is odd made even by its border."""
+    h, w = pixels.shape[:2]
+    even = cv2.copyMakeBorder(pixels, 0, h % HALF, 0, w % HALF, cv2.BORDER_REPLICATE)
+    return cv2.resize(even, (even.shape[1] // HALF, even.shape[0] // HALF), interpolation=cv2.INTER_AREA)
+
+
+def enlarged(small: NDArray[np.float32], height: int, width: int) -> NDArray[np.float32]:
+    """What was halved, at its own size again."""
+    size = (small.shape[1] * HALF, small.shape[0] * HALF)
+    return cv2.resize(small, size, interpolation=cv2.INTER_LINEAR)[:height, :width]
 
 
 def streaming(source: NDArray[np.float32], centre: tuple[float, float], length: float, decay: float) -> Pixels:
