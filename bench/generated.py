@@ -124,6 +124,17 @@ def point_effects() -> None:
         "levels",
         "two-tones",
         "hue-band",
+        "bands",
+        "hues",
+        "picks",
+        "curves",
+        "grade",
+        "vignette",
+        "light",
+        "scan-lines",
+        "fill",
+        "noise",
+        "grain",
     ):
         given = sampled(EFFECTS.of(kind).model_validate({"kind": kind, "id": "e"}), 30)
         uses = (by_points(kind) or (lambda *_: []))(given, 1.0, plain.window)
@@ -191,7 +202,26 @@ def effects() -> None:
         alpha = cv2.GaussianBlur(cv2.warpAffine(rgba[..., 3], np.array([[1, 0, 14.0], [0, 1, 18]]), SIZE), (0, 0), 14)
         return rgba + (alpha * (1 - rgba[..., 3]))[..., None]
 
+    def zoomed(steps: int) -> np.ndarray:
+        total = np.zeros_like(rgba)
+        for k in range(steps):
+            z = 1 + 0.08 * k / steps
+            total += cv2.warpAffine(rgba, np.array([[z, 0, 480 * (1 - z)], [0, z, 270 * (1 - z)]]), SIZE)
+        return total / steps
+
+    def bent() -> np.ndarray:
+        r2 = ((x - 480) ** 2 + (y - 270) ** 2) / np.float32(550.0**2)
+        k = 1 + np.float32(0.1) * r2
+        return cv2.remap(rgba, 480 + (x - 480) * k, 270 + (y - 270) * k, cv2.INTER_LINEAR)
+
+    def rolled() -> np.ndarray:
+        out = rgba.copy()
+        for k in range(30):
+            out[18 * k : 18 * k + 18] = np.roll(out[18 * k : 18 * k + 18], int(RNG.integers(-60, 60)), axis=1)
+        return out
+
     disc = shape(20.0, 6, 0.5, 0.0)
+    line = cv2.warpAffine(np.ones((1, 30), np.float32) / 30, np.array([[0.94, -0.34, 2], [0.34, 0.94, 3]]), (33, 17))
     pairs = {
         "defocus, radius 20": (ours("defocus", radius=20.0), "cv2.GaussianBlur of sigma 10", lambda: cv2.GaussianBlur(rgba, (0, 0), 10)),
         "defocus, again": (ours("defocus", radius=20.0, bloom=0.0), "cv2.filter2D", lambda: cv2.filter2D(rgba, -1, disc)),
@@ -203,6 +233,20 @@ def effects() -> None:
         "displace": (ours("displace"), "cv2.remap by resized cells", torn),
         "wear": (ours("wear"), "numpy by resized noise", worn),
         "shadow behind": (ours("drop-shadow"), "cv2.warpAffine and GaussianBlur of a plane", shadowed),
+        "blur, radius 12": (ours("blur", radius=12.0), "cv2.GaussianBlur", lambda: cv2.GaussianBlur(rgba, (0, 0), 12)),
+        "smear": (ours("smear", length=30.0, angle=20.0), "cv2.filter2D with a line", lambda: cv2.filter2D(rgba, -1, line)),
+        "zoom blur": (ours("zoom-blur", centre=(480.0, 270.0)), "32 cv2.warpAffine", lambda: zoomed(32)),
+        "glow": (ours("glow", threshold=0.3, radius=20.0), "threshold and cv2.GaussianBlur of sigma 20", lambda: rgba + cv2.GaussianBlur(np.maximum(rgba - 0.3, 0), (0, 0), 20)),
+        "turbulence": (ours("turbulence"), "cv2.remap by resized noise", shifted),
+        "waves": (ours("waves"), "cv2.remap by sines", lambda: cv2.remap(rgba, x + 6 * np.sin(y / 20), y, cv2.INTER_LINEAR)),
+        "lens bend": (ours("lens", bend=0.1), "cv2.remap by a radius", bent),
+        "blocks": (ours("blocks", often=1.0), "numpy.roll of 30 strips", rolled),
+        "channel split": (ours("split"), "3 cv2.warpAffine", lambda: cv2.merge([cv2.warpAffine(rgba[..., c], np.array([[1, 0, 4.0 * c - 4], [0, 1, 0]]), SIZE) for c in range(3)])),
+        "dropouts": (ours("dropouts"), "numpy of random lines", lambda: np.where(RNG.random((540, 1, 1)) < 0.04, np.float32(1), rgba)),
+        "mosaic": (ours("mosaic", size=16.0), "cv2.resize down and up", lambda: cv2.resize(cv2.resize(rgba, (60, 34), interpolation=cv2.INTER_AREA), SIZE, interpolation=cv2.INTER_NEAREST)),
+        "flip": (ours("flip", across=1.0), "cv2.flip", lambda: cv2.flip(rgba, 1)),
+        "crop with a soft edge": (ours("crop", left=0.1, soft=20.0), "numpy", lambda: rgba * np.clip((x - 96) / 20, 0, 1)[..., None]),
+        "shake": (ours("shake", strength=8.0), "cv2.warpAffine", lambda: cv2.warpAffine(rgba, np.array([[1, 0.01, 4.0], [-0.01, 1, 3]]), SIZE, flags=cv2.INTER_CUBIC)),
         "mirror and tile": (ours("beyond"), "cv2.copyMakeBorder", lambda: cv2.copyMakeBorder(rgba, 120, 120, 120, 120, cv2.BORDER_REFLECT)),
     }  # fmt: skip
     print("\n| effect | G | against | ratio |\n| --- | --- | --- | --- |")

@@ -16,7 +16,7 @@ from demo.place import demo_place
 from tropein.app.jobs.context import WorkContext
 from tropein.app.store import shots
 from tropein.app.store.database import transaction
-from tropein.core.compose.render import Renderer
+from tropein.core.compose.render import of_artefacts
 from tropein.core.document import Shot
 from tropein.core.media.source import Sources
 
@@ -26,7 +26,7 @@ FIRST, LAST, ROUNDS, CACHE_BYTES = 24, 35, 3, 512 << 20
 def drawn(context: WorkContext, shot: Shot, by_rows: bool) -> tuple[float, list[np.ndarray]]:
     """CPU ms a frame, and the frames."""
     sources = Sources(context.library.store, final=True)
-    renderer = Renderer(sources, context.artefacts.path, CACHE_BYTES, context.artefacts.cutout, by_rows=by_rows)
+    renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES, by_rows)
     planner = renderer.planner(shot)
     window = planner.frame_window
     renderer.shown(planner.plan(FIRST - 1), window)

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from demo import stock, stock_made
+from demo.lamplight import quay_by_lamplight
 from demo.shots import harbour, pilot, quay, swipe, yard
 from tropein.app.jobs.context import WorkContext
 from tropein.app.jobs.work.ingest import shot_on
@@ -21,6 +22,7 @@ from tropein.core.document.upgrade import load_shot
 
 PLATES = Path(__file__).parent / "plates"
 PLATE_NAMES = ("Quay", "Pilot", "Caster", "Spinner", "Harbour", "Swipe")
+LAMPLIT = "Quay by lamplight"
 Say = Callable[[str], object]
 
 
@@ -41,9 +43,10 @@ SHOTS: list[tuple[str, str, list[str], Build]] = [
     ("Breath in the dusk", "Pilot", [], pilot.breath_in_the_dusk),
     ("Instrument before the pilot", "Pilot", [], pilot.instrument_before_the_pilot),
     ("Current in the mast", "Harbour", [], harbour.current_in_the_mast),
-    ("Breath on the quay", "Quay", [], quay.breath_on_the_quay),
+    ("Breath on the quay", "Quay", ["Voice"], quay.breath_on_the_quay),
     ("Ghost gull", "Harbour", ["Gull"], harbour.ghost_gull),
     ("Broken signal", "Pilot", [], pilot.broken_signal),
+    ("Sign in the lamplight", LAMPLIT, ["Quay", "Painted board"], quay.sign_in_the_lamplight),
 ]
 Step = tuple[str, Callable[[], None]]
 
@@ -67,6 +70,10 @@ def steps(context: WorkContext, folder: Path, shots: int | None = None) -> list[
         shots_there = {row.name for row in store.all_shots(session)}
     parts = {name: _element(context, name, make, tags) for name, make, tags in _elements(folder)}
     parts |= {name: _plate(context, name) for name in PLATE_NAMES}
+    parts[LAMPLIT] = (
+        f"making the plate {LAMPLIT}",
+        lambda: _shelve(context, quay_by_lamplight(PLATES / "quay.mp4", folder), LAMPLIT, ["plate"]),
+    )
     wanted: dict[str, Step] = {}
     for name, plate, shown, build in SHOTS[:shots]:
         if name not in shots_there:

@@ -154,9 +154,7 @@ def carved_sign(folder: Path, width: int = 1000, height: int = 380) -> list[Path
     letters, widths = laid_out("LAST FERRY", "plain", 800, 0.06)
     px, window = 130.0, Window(0, 0, width, height)
     at = np.array([[(width - widths[0] * px) / 2 + o.x * px, height / 2 + 46] for o in letters])
-    cut = cv2.GaussianBlur(
-        lettered(list(letters), at, np.ones(len(letters)), "plain", 800, px, 0.0, window), (0, 0), 1.6
-    )
+    cut = cv2.GaussianBlur(lettered(list(letters), at, np.ones(len(letters)), 800, px, 0.0, window), (0, 0), 1.6)
     wood = fractal(width // 12, height, 26, seed=91, octaves=6, gain=0.6)
     wood = cv2.resize(wood, (width, height), interpolation=cv2.INTER_CUBIC) + 0.3 * fractal(
         width, height, 6, seed=92, octaves=2

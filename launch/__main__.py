@@ -19,9 +19,9 @@ HELP = """Tropein: track footage, attach elements to it, match them to it.
   ./tropein start --workers-from NETWORK             the same, and say how workers on other machines can join
   ./tropein worker [--slots N]                       one more worker (on another machine: as `start` has said)
   ./tropein python [arguments]                       the environment's Python
-  ./tropein probe | track | render | shot ...        each with --help
+  ./tropein probe | track | render | check | match | shot ...        each with --help
 """
-NEEDS_DATABASE = {"worker", "render", "shot"}
+NEEDS_DATABASE = {"worker", "render", "check", "shot"}
 
 
 def main(arguments: list[str]) -> int:

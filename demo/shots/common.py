@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from demo.followed import followed
 from tropein.app.jobs.context import WorkContext
+from tropein.core.commands import do
 from tropein.core.commands.group import blank
+from tropein.core.compose.render import of_artefacts
 from tropein.core.document import CONTENTS, Footage, Shot, Track, new_id
+from tropein.core.document.base import parse_rate
+from tropein.core.document.held import Held
+from tropein.core.document.upgrade import load_shot
 from tropein.core.document.upgrade3 import one_layer_and_addresses
+from tropein.core.match.measure import Fix, Seen, insert_of
+from tropein.core.media.loudness import loudness
+from tropein.core.media.source import Sources
 from tropein.core.tracks.face import FaceTrack
 from tropein.core.tracks.point import PointTrack
 
@@ -26,6 +35,17 @@ def keys(value: Any, *keys: tuple[int, Any] | tuple[int, Any, str]) -> dict[str,
         "value": value,
         "keys": [{"frame": k[0], "value": k[1], "ease": k[2] if len(k) > 2 else "smooth"} for k in keys],
     }
+
+
+def spoken(
+    context: WorkContext, document: dict[str, Any], at: str, sound: str, of: Footage, loud: float
+) -> dict[str, Any]:
+    """The document with a number keyed by the loudness of a sound, over the shot's trim."""
+    shot = load_shot(document)
+    first, last = shot.trim
+    levels = loudness(context.library.store.folder(of.media) / "sound.wav", parse_rate(shot.rate), last - first + 1)
+    given = {"at": at, "sound": sound, "first": first, "levels": levels.tolist(), "quiet": 0.0, "loud": loud}
+    return do(shot, "keys-by-loudness", given)[0].model_dump(mode="json")
 
 
 def layer(name: str, footage: Footage, **more: Any) -> dict[str, Any]:
@@ -95,3 +115,18 @@ def tracked(context: WorkContext, footage: Footage, track: Track) -> dict[str, A
     return track.model_copy(update={"samples": context.artefacts.put_track(done), "lost_frames": lost}).model_dump(
         mode="json"
     )
+
+
+def seen_as(context: WorkContext, document: dict[str, Any], name: str, look: Callable[[Seen], Fix | None]) -> dict[str, Any]:  # fmt: skip
+    """The document after an edit that is found by looking at one of its layers, as measures and matches find theirs."""
+    shot = load_shot(document)
+    sources = Sources(context.library.store, final=False)
+    renderer = of_artefacts(sources, context.artefacts, 128 << 20)
+    layer = next(x.id for x in shot.layers.values() if x.name == name)
+    try:
+        fix = look(insert_of(renderer, shot, layer))
+    finally:
+        sources.close()
+    if fix is None:
+        return shot.model_dump(mode="json")
+    return Held(shot.model_dump(mode="json"), shot).edit(fix.patch)[0].shot.model_dump(mode="json")

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from demo.shots.common import above, effect, keys, layer, made, stacked, tracked, veil
+from demo.shots.common import above, effect, keys, layer, made, seen_as, stacked, tracked, veil
 from tropein.app.jobs.context import WorkContext
 from tropein.core.commands.group import blank
 from tropein.core.document import Footage, Shot, new_id
+from tropein.core.match.colours import scene_lit
 from tropein.core.tracks.picture import PictureTrack
 
+NIGHT_SHARE = 0.35  # of what the new sky is darker and cooler than the day's
 SKYLINE_Y = 470.0  # below this nothing is sky, whatever is bright
 WINDOWS = ((817.0, 440.0), (430.0, 470.0), (165.0, 450.0))  # lit ones, frame 0
 
@@ -49,14 +51,14 @@ def harbour_by_night(context: WorkContext, shot: Shot, footage: dict[str, Footag
         for at in WINDOWS
     ]
     lit = veil("Lit windows", [*lamps, effect("glow", threshold=0.3, radius=26.0, amount=0.5, tint=[1.0, 0.75, 0.45])])
-    night = veil(
-        "Night", [effect("grade", exposure=-2.0, temperature=-1.5, saturation=0.5, contrast=1.05, black=0.004)]
-    )
+    night = veil("Night", [effect("grade", saturation=0.55, contrast=1.05, black=0.004)])
     finish = veil("Finish", [effect("grain", amount=0.012, size=0.6)])
-    return stacked(
+    document = stacked(
         shot, [finish, *mist, lit, stars, night], [footage["Night sky"], footage["Drifting mist"]],
         tracks={track["id"]: track}, mattes={sky["id"]: sky},
     )  # fmt: skip
+    # the plate takes the light of the sky that was laid behind it
+    return seen_as(context, document, "Night sky", lambda seen: scene_lit(seen, 0, NIGHT_SHARE).fix)
 
 
 MASTHEAD, DECK = (624.0, 82.0), (607.0, 470.0)

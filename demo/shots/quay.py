@@ -6,9 +6,23 @@ from typing import Any
 
 import numpy as np
 
-from demo.shots.common import above, effect, keys, layer, made, stacked, tracked, tracked_point, veil
+from demo.shots.common import (
+    above,
+    effect,
+    keys,
+    layer,
+    made,
+    seen_as,
+    spoken,
+    stacked,
+    tracked,
+    tracked_point,
+    veil,
+)
 from tropein.app.jobs.context import WorkContext
 from tropein.core.document import Footage, Shot, new_id
+from tropein.core.match.follow import follow
+from tropein.core.match.sit import in_order, sit
 from tropein.core.raster.warp import apply, quad_to_quad
 from tropein.core.track.forms.camera import CameraFile
 from tropein.core.tracks.camera import CameraTrack
@@ -59,21 +73,25 @@ def sign_repainted(context: WorkContext, shot: Shot, footage: dict[str, Footage]
         id=new_id(), name="Sign plane", footage=footage["Quay"].id, reference_frame=0, corners=SIGN_CORNERS
     )
     track = tracked(context, footage["Quay"], plane)
+    return stacked(shot, [_board(footage, track["id"])], [footage["Painted board"]], tracks={track["id"]: track})
+
+
+def _board(footage: dict[str, Footage], track: str) -> dict[str, Any]:
+    """The painted board, within the sign's four corners."""
     inset = np.array([[0.06, 0.09], [0.94, 0.09], [0.94, 0.62], [0.06, 0.62]])
     onto = quad_to_quad(np.array([[0, 0], [1, 0], [1, 1], [0, 1]]), np.array(SIGN_CORNERS))
     corners = [[round(float(v), 2) for v in p] for p in apply(onto, inset)]
-    board = layer(
+    return layer(
         "Painted board", footage["Painted board"],
         place={
             "corners": {"value": corners}, "motion_blur": True,
-            "ride": {"track": track["id"], "reference_frame": 0, "parts": ["perspective"]},
+            "ride": {"track": track, "reference_frame": 0, "parts": ["perspective"]},
         },
         effects=[
             effect("grade", exposure=-0.35, temperature=0.3, contrast=0.9, black=-0.015, saturation=0.9),
             effect("blur", radius=1.3),
         ],
     )  # fmt: skip
-    return stacked(shot, [board], [footage["Painted board"]], tracks={track["id"]: track})
 
 
 def camera_at(
@@ -105,9 +123,10 @@ MOUTHS = ((249.0, 426.0), (838.0, 411.0))  # of the two who mind the boat, frame
 
 
 def breath_on_the_quay(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
-    """It is cold in the workshop: the two who mind the boat talk in turn, and their breath hangs in the solved scene; snow drifts through it."""
+    """It is cold in the workshop: one who minds the boat talks on, the other has a word to say now and then, and their breath hangs in the solved scene;
+    snow drifts through it. What comes of the first goes by how loud her voice is."""
     track, places = camera_at(context, footage["Quay"], 24, *MOUTHS)
-    said = (((4, 9), (13, 17), (46, 52)), ((22, 27), (31, 39), (60, 66)))
+    said = ((), ((22, 27), (31, 39), (60, 66)))
     layers = []
     for name, (x, y, z), words, way in zip(
         ("Breath, red cap", "Breath, blue cap"), places, said, (1.0, -1.0), strict=True
@@ -119,7 +138,7 @@ def breath_on_the_quay(context: WorkContext, shot: Shot, footage: dict[str, Foot
         ]
         layers.append(made(
             shot, name, "particles", "Breath", {"place": {"depth": {"track": track["id"], "position": {"value": [x, y, z - 12]}, "width": {"value": shot.size[0]}}}},
-            source=[shot.size[0] / 2, shot.size[1] / 2], area=[6.0, 3.0], rate=keys(0.0, *rate), life=2.0, speed=170.0, direction=90 - way * 78.0, fan=24.0, fall=-26.0, drag=2.6,
+            source=[shot.size[0] / 2, shot.size[1] / 2], area=[6.0, 3.0], rate=keys(0.0, *rate) if rate else 220.0, life=2.0, speed=170.0, direction=90 - way * 78.0, fan=24.0, fall=-26.0, drag=2.6,
             turbulence=46.0, eddy=44.0, radius=30.0, opacity=0.26, carried=0.0, colour=[0.62, 0.66, 0.72], colour_end=[0.5, 0.55, 0.62],
         ))  # fmt: skip
     snow = made(
@@ -133,7 +152,9 @@ def breath_on_the_quay(context: WorkContext, shot: Shot, footage: dict[str, Foot
             effect("haze", all=0.06, thick=0.0, colour=[0.32, 0.4, 0.5]),
         ],
     )
-    return above(stacked(shot, [cold], [], tracks={track["id"]: track}), [snow, *layers])
+    document = above(stacked(shot, [cold], [], tracks={track["id"]: track}), [snow, *layers])
+    talks = f"layers/{layers[0]['id']}/content/rate"
+    return spoken(context, document, talks, "Voice", footage["Voice"], 220.0)
 
 
 def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
@@ -183,22 +204,43 @@ def compass_in_the_air(context: WorkContext, shot: Shot, footage: dict[str, Foot
     return stacked(shot, [ring, dial, *cards], used, tracks={track["id"]: track})
 
 
+def sign_in_the_lamplight(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
+    """The lamp gutters and warms the whole workshop; the board that hangs on the sign goes with it, by keys measured on the plate."""
+    plane = PlaneTrack(
+        id=new_id(), name="Sign plane", footage=footage["Quay"].id, reference_frame=0, corners=SIGN_CORNERS
+    )
+    track = tracked(context, footage["Quay"], plane) | {"footage": footage["Quay by lamplight"].id}
+    document = stacked(shot, [_board(footage, track["id"])], [footage["Painted board"]], tracks={track["id"]: track})
+    frames = range(footage["Quay by lamplight"].frames)
+    document = seen_as(context, document, "Painted board", lambda seen: follow(seen, frames, 0).fix)
+    return seen_as(
+        context, document, "Painted board", lambda seen: sit(seen.renderer, seen.shot, seen.layer.id, "grain").fix
+    )
+
+
 def rope_in_from_the_blue(context: WorkContext, shot: Shot, footage: dict[str, Footage]) -> dict[str, Any]:
-    """The caster, keyed from an uneven blue screen, stands before the quay: spill out, warmed and softened to the plate."""
+    """The caster, keyed from an uneven blue screen, stands before the quay, its colours, blacks and grain brought to the plate's; nothing that is measured
+    of it shows."""
     caster = footage["Caster"]
     matte = {"id": new_id(), "name": "Caster: screen", "pieces": []}
     subject = layer(
         "Caster", caster, start=0, end="hold",
         place={"position": {"value": [600, 300]}, "scale": {"value": [0.9, 0.9]}}, cut=[{"matte": matte["id"]}],
-        effects=[
-            effect("grade", exposure=-0.35, temperature=1.1, tint=0.1, contrast=1.05, saturation=0.95),
-            effect("blur", radius=0.5),
-            effect("grain", amount=0.012, size=0.6),
-        ],
+        effects=[effect("grade", exposure=-0.35, temperature=1.1, tint=0.1, contrast=1.05, saturation=0.95)],
     )  # fmt: skip
     matte["pieces"] = [
         {"kind": "chroma", "id": new_id(), "name": "Blue screen", "layer": subject["id"], "balance": {"value": 0.35}}
     ]
-    background = veil("Far away", [effect("blur", radius=3.5), effect("grade", exposure=-0.15)])
-    last = caster.frames - 1
-    return stacked(shot, [subject, background], [caster], mattes={matte["id"]: matte}, trim=[0, last])
+    far = [
+        effect("blur", radius=3.5),
+        effect("grade", exposure=-0.15),
+        effect("grain", amount=0.011, size=0.6, tones=0.2),
+    ]
+    document = stacked(
+        shot, [subject, veil("Far away", far)], [caster], mattes={matte["id"]: matte}, trim=[0, caster.frames - 1]
+    )
+    for measure in in_order():
+        document = seen_as(
+            context, document, "Caster", lambda seen, m=measure: sit(seen.renderer, seen.shot, seen.layer.id, m).fix
+        )  # type: ignore[misc]
+    return document

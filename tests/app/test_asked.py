@@ -72,7 +72,16 @@ def test_a_frame_answers_for_its_values_and_for_what_is_cut(client: TestClient, 
     middle = client.get(f"{ask}/pixel", params={"frame": 0, "x": 150, "y": 90}).json()
     assert middle["display"][1] > 140 and middle["display"][0] < 90  # the spot is there, in its own green
     edge = client.get(f"{ask}/layers/front/measures/edge", params={"frame": 0}).json()
-    assert edge["off"] < -1 and edge["visible"] and edge["fix"]["patch"]  # sharp before a soft ground
+    assert not edge["visible"] and "px soft, edges within it" in edge["words"]  # as sharp as it is within
+    sat = client.get(f"{ask}/layers/front/sit/motion-blur", params={"count": 3}).json()
+    assert sat["judged"] and not sat["visible"] and len(sat["frames"]) == len(sat["offs"]) == 3
+    assert client.get(f"{ask}/layers/front/sit/none").status_code == 404
+    pair = {"own": [150, 90], "plate": [20, 90], "own_frame": 0, "plate_frame": 0}
+    matched = client.post(f"{ask}/layers/front/match", json={"by": "pairs", "pairs": [pair]}).json()
+    assert matched["fix"]["patch"] and matched["after"] < matched["before"] and len(matched["pairs"]) == 1
+    assert client.post(f"{ask}/layers/front/match", json={"by": "pairs"}).status_code == 422
+    tones = client.get(f"{ask}/layers/front/tones", params={"frame": 0}).json()
+    assert len(tones["brightness"]) == 64 and max(tones["hues"]) > 0
     assert client.get(f"{ask}/layers/front/measures/none", params={"frame": 0}).status_code == 404
     fit = client.get(f"{ask}/mattes/m/shapes/box/fit", params={"frame": 1}).json()
     assert fit["frame"] == 1

@@ -33,17 +33,18 @@ def test_the_demo_is_complete_and_made_once(context: WorkContext) -> None:
         assert [row.name for row in shots.all_shots(session)] == ["Lamp on the sign"]
     done = SetUpDemo().run(context, run)  # and by a worker
     with transaction(context.engine) as session:
-        assert done.store(session).note.startswith("44 things") and runs.get(session, run).total == 44
+        assert done.store(session).note.startswith("46 things") and runs.get(session, run).total == 46
     with transaction(context.engine) as session:
         found = {row.name: shots.shot_of(session, row.id) for row in shots.all_shots(session)}
         names = {row.name for row in shelf.items(session)}
     assert set(found) == {
         "Lamp on the sign", "Sign repainted", "Compass in the air", "Embers and mist", "Lamp eyes", "Rope in from the blue",
         "Sea-glass eyes", "Mist behind the pilot", "Wheel at speed", "Harbour by night", "Ring of charts",
-        "Breath in the dusk", "Instrument before the pilot", "Current in the mast", "Breath on the quay", "Ghost gull", "Broken signal",
+        "Breath in the dusk", "Instrument before the pilot", "Current in the mast", "Breath on the quay", "Ghost gull", "Broken signal", "Sign in the lamplight",
     }  # fmt: skip
     assert {
         "Quay",
+        "Quay by lamplight",
         "Pilot",
         "Caster",
         "Spinner",

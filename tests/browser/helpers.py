@@ -43,6 +43,11 @@ def canvas(page: Page) -> np.ndarray:
     return np.asarray(Image.open(io.BytesIO(page.get_by_role("img", name="The picture").screenshot())).convert("RGB"))
 
 
+def sent(page: Page) -> None:
+    """Waits until the server has every edit made so far."""
+    expect(page.get_by_role("main")).to_have_attribute("aria-busy", "false", timeout=30_000)
+
+
 def settled(page: Page) -> np.ndarray:
     """The picture once no other is on its way and it no longer changes."""
     last, same = canvas(page), 0

@@ -234,7 +234,7 @@ def test_a_screen_shot_is_laid_into_another_world(application: str, page: Page, 
     # its edge as soft as the world's, its light let in; darks and lights as sampled there
     page.locator("[data-pane]").first.click()
     page.get_by_role("button", name="Match the edge to what lies behind").click()
-    expect(page.get_by_text("px soft, edges behind it")).to_be_visible()
+    expect(page.get_by_text("px soft, edges within it or behind it")).to_be_visible()
     meet(page, "Light wrap")
     typed(page, "Light wrap", "40")
     effect(page, "Grade")

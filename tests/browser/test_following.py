@@ -3,6 +3,7 @@ place while the world behind it moves, a still brought alive."""
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import cv2
@@ -21,6 +22,7 @@ def effect(page: Page, name: str) -> None:
     """An effect added to what is selected."""
     page.get_by_role("button", name="Add an effect").click()
     page.get_by_role("menuitem", name=name, exact=True).click()
+    expect(page.get_by_role("button", name=re.compile(f"^Undo: add {name.lower()}"))).to_be_visible()
 
 
 def veil(page: Page) -> None:

@@ -158,7 +158,7 @@ def test_the_dialog_renders_other_formats(laid: Page, form: str, application: st
     page = laid
     page.get_by_role("button", name="Render", exact=True).click()
     page.get_by_label(re.compile(f"^{form}")).check()
-    page.get_by_label("From").fill("3")
+    page.get_by_role("textbox", name="From", exact=True).fill("3")
     page.get_by_label("to", exact=True).fill("6")
     page.get_by_role("button", name="Start the render").click()
     page.goto(f"{application}/renders")

@@ -11,7 +11,7 @@ import numpy as np
 from demo.stock import gull
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import drag, followed, new_shot, on_screen
+from tests.browser.helpers import At, drag, followed, new_shot, on_screen, sent
 from tests.browser.test_edges import away, blend, meet, piece_menu
 from tests.browser.test_following import effect, middle
 from tests.browser.test_habits import go_to
@@ -21,6 +21,7 @@ from tests.browser.test_motion import SIZE, stretch, truth
 
 
 def document(page: Page) -> dict[str, Any]:
+    sent(page)
     base, shot = page.url.split("/shot/")
     return dict(page.request.get(f"{base}/api/shots/{shot}").json()["document"])
 
@@ -58,6 +59,20 @@ def face(page: Page, frames: range) -> list[np.ndarray]:
     followed(page, len(frames), at_least=len(frames) - 1)
     go_to(page, 0)
     return irises
+
+
+def catch_light(page: Page, at: At, where: np.ndarray, level: str) -> None:
+    """A small round light laid over the left iris, that rides on it."""
+    made(page, "Fill")
+    for part in ("red", "green", "blue"):
+        typed(page, f"Colour {part}", level)
+    page.get_by_role("button", name="is cut by nothing yet").first.click()
+    page.get_by_role("menuitem", name="a new ellipse").click()
+    drag(page, at(*(where - 3)), at(*(where + 3)))
+    piece_menu(page, 0, "rides on nothing", "Face 1")
+    page.get_by_test_id("piece-0").get_by_role("button", name="head", exact=True).click()
+    page.get_by_role("menuitem", name="left iris", exact=True).click()
+    away(page)
 
 
 def test_a_glowing_wound_sticks_to_a_finger(application: str, page: Page, tmp_path: Path) -> None:
@@ -203,17 +218,7 @@ def test_a_pupil_opens_under_a_catch_light(application: str, page: Page, tmp_pat
     go_to(page, last)
     typed(page, "Amount", "0.85")
     go_to(page, 0)
-    made(page, "Fill")
-    for part in ("red", "green", "blue"):
-        typed(page, f"Colour {part}", "1")
-    page.get_by_role("button", name="is cut by nothing yet").first.click()
-    page.get_by_role("menuitem", name="a new ellipse").click()
-    glint = irises[0][0] + [4, -4]
-    drag(page, at(*(glint - 3)), at(*(glint + 3)))
-    piece_menu(page, 0, "rides on nothing", "Face 1")
-    page.get_by_test_id("piece-0").get_by_role("button", name="head", exact=True).click()
-    page.get_by_role("menuitem", name="left iris", exact=True).click()
-    away(page)
+    catch_light(page, at, irises[0][0] + [4, -4], "1")
 
     def dark(p: np.ndarray, frame: int) -> int:
         cx, cy = irises[frame][0].astype(int)

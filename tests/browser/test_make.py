@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import io
+import re
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.helpers import drag, followed, new_shot, on_screen
+from tests.browser.helpers import drag, followed, new_shot, on_screen, sent
 from tests.browser.test_habits import go_to
 from tests.browser.test_jobs import shown
 from tests.browser.test_motion import SIZE, stretch, truth
+from tests.core.test_fonts import squares
+from tests.core.test_loudness import spoken
 
 
 def made(page: Page, name: str) -> None:
@@ -52,12 +55,22 @@ def test_fill_and_gradient_are_made_and_one_gets_the_looks_of_the_other(
     page.keyboard.type("4")
     page.keyboard.press("Enter")
     expect(scopes.get_by_role("status")).to_contain_text("clipped to white")
+    # of a part of the picture, drawn: above, the gradient is dark
+    page.get_by_role("combobox", name="Whose values").click()
+    page.get_by_role("option", name="a part of it, drawn").click()
+    at, _ = on_screen(page, SIZE)
+    drag(page, at(300, 20), at(500, 90))
+    expect(scopes.get_by_role("status")).to_have_text("This part: nothing is clipped.")
+    page.get_by_role("combobox", name="Whose values").click()
+    page.get_by_role("option", name="the whole picture").click()
+    expect(scopes.get_by_role("status")).to_contain_text("The picture: ")
     page.keyboard.press("Shift+Y")
     expect(scopes).to_have_count(0)
 
 
 def picture(page: Page, frame: int) -> np.ndarray:
     """A frame of the shot that is open as it stands now, without handles: as large as the shot is."""
+    sent(page)
     base, shot = page.url.split("/shot/")
     data = page.request.get(f"{base}/api/shots/{shot}/frame/{frame}.jpg?width={SIZE[0]}").body()
     return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(float)
@@ -143,3 +156,43 @@ def test_an_arc_is_pulled_between_two_places_in_the_picture(application: str, pa
     for x in (160, 470, 780):
         assert lit[:, x].max() > 40 and 0 < np.argmax(lit[:, x]) < 260, (x, np.argmax(lit[:, x]))
     assert lit[420:].max() < 25  # nothing where it lay before
+
+
+def test_a_voice_lets_breath_out_and_a_title_is_set_in_a_font_that_was_brought(
+    application: str, page: Page, tmp_path: Path
+) -> None:
+    new_shot(page, application, stretch(tmp_path, "spinner", range(16)))
+    plain = [picture(page, f) for f in (5, 14)]
+    made(page, "Breath")
+    assert np.abs(picture(page, 5) - plain[0]).mean() > 0.02  # it comes all the time
+    page.get_by_role("button", name="Shelf", exact=True).click()
+    voice = spoken(tmp_path, (0.3, 0.55, 0.5), seconds=1.0)
+    page.get_by_role("region", name="Shelf").locator("input[type=file]").set_input_files(str(voice))
+    expect(page.get_by_role("listitem").filter(has_text="voice").first).to_be_visible(timeout=60_000)
+    page.keyboard.press("Escape")
+    page.get_by_role("slider", name="Rate", exact=True).hover()
+    page.get_by_role("button", name="Let something move rate of Breath").click()
+    page.get_by_role("menuitem", name="How loud voice is").click()
+    expect(page.get_by_role("button", name="Undo: key rate by the loudness of voice")).to_be_visible()
+    silent, said = (np.abs(picture(page, f) - p).mean(-1) for f, p in zip((5, 14), plain, strict=True))
+    assert silent.max() < 3 and said.max() > 8
+
+    made(page, "Title")
+    page.get_by_label("Words", exact=True).fill("AA")
+    page.get_by_label("Words", exact=True).blur()
+    (tmp_path / "squares.ttf").write_bytes(squares())
+    (tmp_path / "none.ttf").write_bytes(b"no font" * 40)
+    brought = page.get_by_label("A font file")
+    brought.set_input_files(str(tmp_path / "none.ttf"))
+    expect(page.get_by_text("none.ttf is damaged, or no font.")).to_be_visible()
+    brought.set_input_files(str(tmp_path / "squares.ttf"))
+    expect(page.get_by_role("button", name=re.compile("^Undo: lay Squares of ours on"))).to_be_visible()
+    bright = picture(page, 5).min(-1) > 215
+    y, x = np.nonzero(bright)
+    across, down = np.percentile(x, 99) - np.percentile(x, 1), np.percentile(y, 99) - np.percentile(y, 1)
+    assert (
+        abs(down - 72) < 4 and abs(across - 2.22 * 72) < 6
+    )  # two squares as high as the letters are, and the space between them
+    page.get_by_role("button", name="Take it off").click()
+    expect(page.get_by_role("button", name=re.compile("^Undo: take Squares of ours off"))).to_be_visible()
+    assert (picture(page, 5).min(-1) > 215).sum() < bright.sum() / 3

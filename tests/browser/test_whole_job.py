@@ -133,7 +133,7 @@ def test_from_a_clip_to_a_finished_film(application: str, page: Page, tmp_path: 
 
     # the render, from the bench, looked at under Renders
     page.get_by_role("button", name="Render", exact=True).click()
-    page.get_by_label("From").fill("10")
+    page.get_by_role("textbox", name="From", exact=True).fill("10")
     page.get_by_label("to", exact=True).fill("40")
     page.get_by_role("button", name="Start the render").click()
     page.goto(f"{application}/renders")

@@ -115,7 +115,10 @@ def test_an_edge_is_matched_to_what_lies_behind(around: float) -> None:
     edge = np.zeros(shown.shape, bool)
     edge[75:175, 65:105] = True
     assert edge_sigma(np.ascontiguousarray(shown), edge) == pytest.approx(around, rel=0.25)
-    assert read(renderer, softened, "over", "edge", 0).off == found.off  # what is set already does not count
+    again = read(renderer, softened, "over", "edge", 0)
+    assert not again.visible and again.fix is not None
+    once_more = Held(softened.model_dump(mode="json"), softened).edit(again.fix.patch)[0].shot
+    assert once_more == softened
 
 
 def test_an_edge_that_cannot_be_matched_says_why() -> None:

@@ -97,3 +97,24 @@ def test_beams_go_away_from_the_light_through_what_lets_it_through(tmp_path: Pat
     assert light[40, 160] > light[80, 160] > light[120, 160] > 0
     other = drawn(with_matte(shot_of("beams", **plain), 240, 20, 40, 20, through="m"), 0, tmp_path)[..., 0]
     assert other[30, 260] > 0.05 and other[30, 160] < 0.01 and other[100, 290:].max() > other[100, :250].max()
+
+
+@pytest.mark.parametrize("where", ["area", "edge"])
+def test_particles_are_born_in_a_matte_wherever_it_is(where: str, tmp_path: Path) -> None:
+    plain = {
+        "rate": 400.0, "life": 0.5, "life_varies": 0.0, "speed": 0.0, "fall": 0.0, "turbulence": 0.0, "drag": 0.0, "radius": 1.5, "radius_varies": 0.0, "breakup": 0.0,
+        "opacity": 1.0, "fading": {"points": [(0.0, 1.0), (1.0, 1.0)]}, "growth": {"points": [(0.0, 1.0), (1.0, 1.0)]},
+    }  # fmt: skip
+    there = with_matte(shot_of("particles", **plain), 100, 60, 120, 80, within="m", where=where)
+    seen = drawn(there, 20, tmp_path)[..., 3]
+    inside = np.zeros(seen.shape, bool)
+    inside[60:140, 100:220] = True
+    middle = np.zeros(seen.shape, bool)
+    middle[66:134, 106:214] = True
+    assert seen[inside].sum() > 0.9 * seen.sum() * (1 if where == "area" else 0.5) > 0
+    share = seen[middle].sum() / seen.sum()
+    assert (share == pytest.approx(68 * 108 / (80 * 120), abs=0.08)) if where == "area" else share < 0.05
+    # the same as drawn after others, and none where the matte holds nothing
+    assert np.array_equal(drawn(there, 20, tmp_path)[..., 3], seen)
+    outside = with_matte(shot_of("particles", **plain), -300, -300, 20, 20, within="m", where=where)
+    assert not drawn(outside, 20, tmp_path).any()

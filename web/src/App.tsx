@@ -6,6 +6,7 @@ import { useLiveTracks } from "./live/tracks";
 import { usePath } from "./route";
 import { CLIENT, useBench } from "./state/bench";
 import { useSession } from "./state/session";
+import { Broken } from "./ui/Broken";
 import { Messages } from "./ui/Messages";
 import { Login } from "./views/Login";
 import { Renders } from "./views/Renders";
@@ -20,7 +21,9 @@ export function App() {
   const shot = /^\/shot\/([a-z0-9-]+)$/.exec(path)?.[1];
   return (
     <>
-      {shot ? <Bench id={shot} key={shot} /> : path === "/renders" ? <Renders /> : <Shots />}
+      <Broken key={path}>
+        {shot ? <Bench id={shot} key={shot} /> : path === "/renders" ? <Renders /> : <Shots />}
+      </Broken>
       <Messages />
     </>
   );

@@ -7,7 +7,7 @@ import sys
 
 import typer
 
-from tropein.cli import clips, do, mattes, server, shots, stabilise, tracks
+from tropein.cli import clips, do, match, mattes, server, shots, stabilise, tracks
 from tropein.core.errors import TropeinError
 from tropein.core.files import FULL
 
@@ -36,6 +36,8 @@ matte.command("key")(mattes.key)
 matte.command("cutout")(mattes.cutout)
 app.command("stabilise")(stabilise.stabilise)
 app.command("do")(do.do)
+app.command("check")(match.check)
+app.command("match")(match.match)
 app.command("render")(shots.render)
 shot.command("export")(shots.export_shot)
 shot.command("import")(shots.import_shot)

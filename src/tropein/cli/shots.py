@@ -16,7 +16,7 @@ from tropein.cli.clips import Json
 from tropein.cli.common import bar, frame_range, say
 from tropein.core.compose.artefacts import Artefacts
 from tropein.core.compose.loop import plate_sound, render_part, target_of
-from tropein.core.compose.render import Renderer
+from tropein.core.compose.render import of_artefacts
 from tropein.core.document import Shot
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.files import whole
@@ -95,7 +95,7 @@ def render(
         first, last = frame_range(frames, 0, document.frames - 1) if frames else document.trim
         only = _matte(document, matte)
         sources = Sources(store, final=True)
-        renderer = Renderer(sources, artefacts.path, CACHE_BYTES, artefacts.cutout)
+        renderer = of_artefacts(sources, artefacts, CACHE_BYTES)
         with bar("rendering", last - first + 1) as tick:
             if form in MOVIES:
                 part = target.with_name(f".{target.stem}.{os.getpid()}.part{SUFFIX[form]}")

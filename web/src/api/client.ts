@@ -98,6 +98,13 @@ export async function answerRun(id: string, choice: string): Promise<void> {
 export const useStorage = () =>
   useQuery({ queryKey: ["storage"], queryFn: () => got<Storage>(api.GET("/api/storage")) });
 
+/** A body of one file, as forms are sent. */
+export const asForm = (body: { file: unknown }) => {
+  const form = new FormData();
+  form.append("file", body.file as Blob);
+  return form;
+};
+
 /** Remove a run that has ended, and its files. */
 export async function forgetRun(id: string): Promise<void> {
   await got(api.DELETE("/api/runs/{run_id}", { params: { path: { run_id: id } } }));

@@ -26,7 +26,7 @@ const ofKind = (
   title: string,
 ): Named[] =>
   params
-    .filter((p) => thing[p.name] && typeof thing[p.name] === "object") // what is set is not keyed
+    .filter((p) => Array.isArray((thing[p.name] as Partial<Animated> | null | undefined)?.keys)) // what is set is not keyed
     .map((p) => ({
       path: `${path}/${p.name}`,
       title: `${title.toLowerCase()}: ${p.title.toLowerCase()}`,

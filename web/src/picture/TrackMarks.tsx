@@ -39,7 +39,10 @@ const centred = ([cx, cy]: Vec2) => ({ cx, cy });
 const GOOD = "#5fb3a1";
 const LOST = "#e08763";
 type ToShot = (e: React.PointerEvent) => Vec2;
-/** `px` takes the plate's pixels to the screen's, `toShot` to the shot's, `size` is how much larger lengths are there, `toPlate` is the way back. */
+/**
+ * `px` takes the plate's pixels to the screen's, `toShot` to the shot's, `size` is how much larger lengths are
+ * there, `toPlate` is the way back.
+ */
 interface View {
   px: (p: Vec2) => Vec2;
   toShot: (p: Vec2) => Vec2;

@@ -13,9 +13,12 @@ import { Handles } from "./Handles";
 import { addLayer } from "../tools/actions";
 import { PointHandles } from "./PointHandles";
 import { Outlines } from "./Outlines";
+import { PairMarks } from "./PairMarks";
+import { SpotMarks } from "./SpotMarks";
 import { usePlateMatrix } from "./plate";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
+import { holdSpot, pairClick, regionDragged } from "../tools/matching";
 import { pickColour, pickScreen } from "../tools/shaping";
 import { boxToTrack, clickToTrack } from "../tools/tracking";
 import { usePicture, WHOLE } from "./usePictures";
@@ -32,6 +35,10 @@ const SAYS = {
   keep: () => "Draw over what is to be kept.",
   remove: () => "Draw over what is not.",
   pick: () => "Click on the colour. Escape puts it away.",
+  pair: () => "Click a place in the insert, then the place in the plate that it should look like.",
+  region: () => "Drag a box over the part of the plate that it should look like.",
+  part: () => "Drag a box over the part of the picture that scopes are to be of.",
+  spot: () => "Click what is to be kept in view.",
   screen: () => "Click the screen, close to the subject but not on it.",
 };
 
@@ -53,6 +60,8 @@ export function Viewer() {
     piece,
     frame,
     drawn,
+    lanesAs,
+    scoped,
   } = usePick(
     "base",
     "zoom",
@@ -67,6 +76,8 @@ export function Viewer() {
     "piece",
     "frame",
     "drawn",
+    "lanesAs",
+    "scoped",
   );
   const plate = usePlateMatrix();
   const box = useRef<HTMLDivElement>(null);
@@ -161,6 +172,8 @@ export function Viewer() {
           e.currentTarget.setPointerCapture(e.pointerId);
         } else if (e.button === 0 && tool === "screen") void pickScreen(toShot(e));
         else if (e.button === 0 && tool === "pick") void pickColour(toShot(e));
+        else if (e.button === 0 && tool === "pair") pairClick(toShot(e));
+        else if (e.button === 0 && tool === "spot") holdSpot(toShot(e));
         else if (e.button === 0 && tool !== "move") clickToTrack(through(inverse(plate), toShot(e)));
       }}
       onPointerMove={(e) => {
@@ -196,6 +209,20 @@ export function Viewer() {
             {tool === "move" && <EffectHandles scale={scale} toShot={toShot} />}
             {tool === "move" && <PointHandles scale={scale} toShot={toShot} />}
             <Outlines scale={scale} toShot={toShot} />
+            <PairMarks scale={scale} toShot={toShot} />
+            <SpotMarks scale={scale} toShot={toShot} />
+            {lanesAs === "scopes" && scoped && (
+              <rect
+                x={scoped[0] * scale}
+                y={scoped[1] * scale}
+                width={scoped[2] * scale}
+                height={scoped[3] * scale}
+                fill="none"
+                stroke="#d8d5ce"
+                strokeDasharray="4 3"
+                aria-label="What scopes are of"
+              />
+            )}
             {tool === "plane" && <Drawn points={drawn} pointer={pointer} plate={plate} scale={scale} />}
           </g>
         </svg>
@@ -207,6 +234,22 @@ export function Viewer() {
           toShot={toShot}
           done={(a, b) => boxToTrack(through(inverse(plate), a), through(inverse(plate), b))}
         />
+      )}
+      {shot && !playing && tool === "part" && (
+        <DragBox
+          scale={scale}
+          origin={origin}
+          toShot={toShot}
+          done={(a, b) =>
+            set({
+              tool: "move",
+              scoped: [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])],
+            })
+          }
+        />
+      )}
+      {shot && !playing && tool === "region" && (
+        <DragBox scale={scale} origin={origin} toShot={toShot} done={regionDragged} />
       )}
       {shot && !playing && selection.kind === "matte" && <Strokes scale={scale} origin={origin} toShot={toShot} />}
       {shot && !playing && isShapeTool(tool) && (

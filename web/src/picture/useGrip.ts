@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { inverse, through, type Matrix } from "../document/geometry";
 import { setValue } from "../document/ops";
 import type { Op, Vec2 } from "../document/types";
@@ -38,4 +38,29 @@ export function useGrip(carried: Matrix, from: Vec2, toShot: (e: React.PointerEv
       if (d?.ops.length) void commit(grip.label, d.ops);
     },
   });
+}
+
+/**
+ * The same for marks that are no parameters: which is dragged and where it is drawn meanwhile; `done` is called once
+ * it is let go.
+ */
+export function useMoved<T>(toShot: (e: React.PointerEvent) => Vec2, done: (mark: T, to: Vec2) => void) {
+  const [moved, setMoved] = useState<{ mark: T; at: Vec2 } | null>(null);
+  const held = useRef(false);
+  const grip = (mark: T) => ({
+    onPointerDown: (e: React.PointerEvent) => {
+      if (e.button !== 0 || e.altKey) return;
+      e.stopPropagation();
+      e.currentTarget.setPointerCapture(e.pointerId);
+      held.current = true;
+    },
+    onPointerMove: (e: React.PointerEvent) => held.current && setMoved({ mark, at: toShot(e) }),
+    onPointerUp: () => {
+      held.current = false;
+      if (!moved) return;
+      setMoved(null);
+      done(moved.mark, moved.at);
+    },
+  });
+  return { moved, grip };
 }

@@ -1,3 +1,4 @@
+import { LookFile } from "./StoredFile";
 import { ArrowDown, ArrowUp, ChevronDown, ChevronRight, Plus, Power, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { useAbout } from "../api/client";
@@ -8,7 +9,9 @@ import { usePick } from "../state/bench";
 import { useSmall } from "../picture/small";
 import { PictureMenu } from "../ui/PictureMenu";
 import { Tip } from "../ui/Tip";
+import { BandChips } from "./BandChips";
 import { CutWords } from "./CutWords";
+import { HueStrip } from "./HueStrip";
 import { ParamRow } from "./ParamRow";
 
 const MIX: Control = {
@@ -46,23 +49,26 @@ export function Chain({ layer, family }: { layer: Layer; family: Family }) {
       {things.map((thing, i) => (
         <Card key={thing.id} layer={layer} family={family} thing={thing} index={i} />
       ))}
-      <PictureMenu
-        className="btn flex items-center gap-1.5 self-start"
-        label={ADD[family]}
-        trigger={
-          <>
-            <Plus size={13} /> {ADD[family]}
-          </>
-        }
-        choices={kinds.map((k) => ({
-          id: k.kind,
-          label: k.title,
-          help: k.help,
-          group: "use" in k ? (k.use as string) : "Ways to meet",
-          picture: () => small?.(added(k, "shown")), // always of one address, so that it is asked for once
-          act: () => void commit(`add ${k.title.toLowerCase()} to ${layer.name}`, added(k)),
-        }))}
-      />
+      <div className="flex items-center gap-1.5">
+        <PictureMenu
+          className="btn flex items-center gap-1.5 self-start"
+          label={ADD[family]}
+          trigger={
+            <>
+              <Plus size={13} /> {ADD[family]}
+            </>
+          }
+          choices={kinds.map((k) => ({
+            id: k.kind,
+            label: k.title,
+            help: k.help,
+            group: "use" in k ? (k.use as string) : "Ways to meet",
+            picture: () => small?.(added(k, "shown")), // always of one address, so that it is asked for once
+            act: () => void commit(`add ${k.title.toLowerCase()} to ${layer.name}`, added(k)),
+          }))}
+        />
+        {family === "effects" && <LookFile layer={layer} />}
+      </div>
     </div>
   );
 }
@@ -84,6 +90,28 @@ export function addKind(
     },
     { op: "add" as const, path: `${base}/${ORDER[family]}/-`, value: id },
   ];
+}
+
+/** What an effect does to colours, out to other programs. */
+function Written({ info, layer, effect, title }: { info: EffectInfo; layer: string; effect: string; title: string }) {
+  const { id, frame } = usePick("id", "frame");
+  const at = `/api/shots/${id}/layers/${layer}/effects/${effect}/look`;
+  return (
+    <p className="flex gap-3 py-0.5 pl-7 text-small text-quiet">
+      write it as
+      {[".cube", ...(info.params.some((p) => p.name === "slope") ? [".cdl"] : [])].map((extension) => (
+        <a
+          key={extension}
+          className="underline decoration-dotted underline-offset-2 hover:text-ink"
+          href={`${at}${extension}?frame=${frame}`}
+          download
+          aria-label={`Write ${title} as ${extension}`}
+        >
+          {extension}
+        </a>
+      ))}
+    </p>
+  );
 }
 
 function Card({ layer, family, thing, index }: { layer: Layer; family: Family; thing: Effect | Meet; index: number }) {
@@ -111,7 +139,11 @@ function Card({ layer, family, thing, index }: { layer: Layer; family: Family; t
       { op: "replace", path: `${base}/${ORDER[family]}`, value: others },
     ]);
   const curves = info?.params.filter((p) => p.widget === "curve") ?? [];
-  const rest = info?.params.filter((p) => p.widget !== "curve") ?? [];
+  const chips = (info?.params.filter((p) => p.widget === "chip") ?? []) as Control[];
+  const hues = (info?.params.filter((p) => p.widget === "hue") ?? []) as Control[];
+  const drawn = ["curve", "chip", "hue"];
+  const rest = info?.params.filter((p) => !drawn.includes(p.widget)) ?? [];
+  const sheet = { path, owner: `${title} of ${layer.name}`, layer: layer.id, effect: thing.id };
   return (
     <div className={`rounded-md border border-line bg-[#282828] px-2 pb-1 ${thing.on ? "" : "opacity-55"}`}>
       <div className="flex h-8 items-center gap-0.5">
@@ -157,6 +189,9 @@ function Card({ layer, family, thing, index }: { layer: Layer; family: Family; t
           <Trash2 size={12} />
         </button>
       </div>
+      {open && info && "use" in info && info.use === "Colour" && (
+        <Written info={info} layer={layer.id} effect={thing.id} title={title} />
+      )}
       {open && !info && (
         <p className="pb-1 text-quiet">
           This installation does not know the kind. It is kept as it is, and does nothing.
@@ -185,6 +220,16 @@ function Card({ layer, family, thing, index }: { layer: Layer; family: Family; t
                 owner={`${title} of ${layer.name}`}
               />
             </>
+          )}
+          {chips.length > 0 && <BandChips {...sheet} controls={chips} />}
+          {hues.length > 0 && <HueStrip {...sheet} controls={hues} />}
+          {chips.length + hues.length > 0 && (
+            <details className="pb-1">
+              <summary className="cursor-pointer py-0.5 text-small text-quiet">in numbers, with keys</summary>
+              {[...chips, ...hues].map((c) => (
+                <ParamRow key={c.name} control={c} path={`${path}/${c.name}`} owner={sheet.owner} />
+              ))}
+            </details>
           )}
           {family === "effects" && (
             <p className="py-0.5 pl-7 text-small">

@@ -33,7 +33,7 @@ export function CutWords({
   );
   const cut = (id: string) => void commit(`cut ${owner} by ${shot.mattes[id].name}`, [addCut(path, newCut(id))]);
   const draw = (tool: "outline" | "ellipse") => set({ tool, cutFor: path, drawn: [] });
-  const seen = layer?.footage ? layer.id : shot.plate;
+  const looked = [...new Set([...(layer?.footage ? [layer.id] : []), ...(shot.plate ? [shot.plate] : [])])];
   const choices = [
     ...unused.map((m) => ({ id: m.id, label: m.name, act: () => cut(m.id) })),
     { id: "outline", label: "a new outline", hint: "draw it", act: () => draw("outline") },
@@ -48,22 +48,23 @@ export function CutWords({
             act: () => void cutByFace(layer.id, t),
           }))
       : []),
-    ...(layer && seen
-      ? [
-          {
-            id: "bright",
-            label: seen === layer.id ? "what is bright in it" : "what is bright in the plate",
-            hint: "luma key",
-            act: () => void cutByRange(layer.id, "luma", seen),
-          },
-          {
-            id: "colour",
-            label: seen === layer.id ? "a colour in it" : "a colour in the plate",
-            hint: "colour range",
-            act: () => void cutByRange(layer.id, "colour", seen),
-          },
-        ]
-      : []),
+    ...(layer ? looked : []).flatMap((id) => {
+      const where = id === layer!.id ? "it" : "the plate";
+      return [
+        {
+          id: `bright ${id}`,
+          label: `what is bright in ${where}`,
+          hint: "luma key",
+          act: () => void cutByRange(layer!.id, "luma", id),
+        },
+        {
+          id: `colour ${id}`,
+          label: `a colour in ${where}`,
+          hint: "colour range",
+          act: () => void cutByRange(layer!.id, "colour", id),
+        },
+      ];
+    }),
     ...(layer?.footage
       ? [{ id: "screen", label: "the screen behind it", hint: "chroma key", act: () => void keyScreen(layer.id) }]
       : []),

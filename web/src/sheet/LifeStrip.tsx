@@ -5,7 +5,10 @@ import type { Control, DrawnCurve, Layer } from "../document/types";
 import { useBench, usePick } from "../state/bench";
 import { CurveField } from "./CurveField";
 
-/** What one of the many a layer makes goes through, from birth to end: pictures of it at ages, and on the same axis the curves and colours that make it so. */
+/**
+ * What one of the many a layer makes goes through, from birth to end: pictures of it at ages, and on the same
+ * axis the curves and colours that make it so.
+ */
 export function LifeStrip({
   layer,
   life,

@@ -7,7 +7,8 @@ import { Tip } from "../ui/Tip";
 /** Measures how an insert differs from what lies around it, and mends that with an ordinary edit. */
 export function Measures({ layer }: { layer: Layer }) {
   const { id, stored, frame, commit, say } = usePick("id", "stored", "frame", "commit", "say");
-  const measures = useAbout().data?.measures ?? [];
+  // the sit check has them all: here stand those that a meeting mends
+  const measures = (useAbout().data?.measures ?? []).filter((m) => m.by_meeting);
   const [told, setTold] = useState<Reading | null>(null);
   const [busy, setBusy] = useState(false);
   if (!stored) return null;

@@ -1,15 +1,17 @@
 import { Activity, Power, Trash2 } from "lucide-react";
 import { useAbout } from "../api/client";
 import { newId } from "../document/ops";
-import type { Animated, Mover, Op } from "../document/types";
+import type { Animated, Control, Mover, Op } from "../document/types";
 import { useBench, usePick } from "../state/bench";
 import { Menu } from "../ui/Menu";
 import { Scrub } from "../ui/Scrub";
+import { useLoudness } from "./loudness";
 
 /** Offers of what can move a parameter live. */
-export function MoverMenu({ parameter, path, label }: { parameter: Animated; path: string; label: string }) {
+export function MoverMenu({ parameter, path, label, control }: MoverMenuProps) {
   const commit = useBench((s) => s.commit);
   const kinds = useAbout().data?.movers ?? [];
+  const bySound = useLoudness(parameter, path, control);
   const moved = (parameter.moving?.length ?? 0) > 0;
   const add = (kind: string, title: string) => {
     const id = newId();
@@ -31,9 +33,19 @@ export function MoverMenu({ parameter, path, label }: { parameter: Animated; pat
       className={`icon-btn tight ${moved ? "text-brass opacity-100!" : ""} opacity-0 group-hover:opacity-100 focus-visible:opacity-100`}
       label={`Let something move ${label}`}
       trigger={<Activity size={11} />}
-      choices={kinds.map((k) => ({ id: k.kind, label: k.title, hint: "plus", act: () => add(k.kind, k.title) }))}
+      choices={[
+        ...kinds.map((k) => ({ id: k.kind, label: k.title, hint: "plus", act: () => add(k.kind, k.title) })),
+        ...bySound,
+      ]}
     />
   );
+}
+
+interface MoverMenuProps {
+  parameter: Animated;
+  path: string;
+  label: string;
+  control: Control;
 }
 
 /** What moves a parameter, under its row: "plus jitter", with its settings. */

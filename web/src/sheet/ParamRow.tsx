@@ -1,9 +1,11 @@
 import { memo, useState } from "react";
 import { GalleryHorizontal, Pipette, RotateCcw } from "lucide-react";
+
 import { sample } from "../document/animate";
 import { fromHex, toHex } from "../document/colour";
+import { hasPicture } from "../document/layers";
 import { at, setValue, toggleKey } from "../document/ops";
-import type { Control, DrawnCurve, Vec2 } from "../document/types";
+import type { Control, DrawnCurve, Layer, Vec2 } from "../document/types";
 import { useBench, usePick } from "../state/bench";
 import { Choose } from "../ui/Choose";
 import { Scrub } from "../ui/Scrub";
@@ -11,6 +13,7 @@ import { Tip } from "../ui/Tip";
 import { RideButton } from "./RideButton";
 import { CurveField } from "./CurveField";
 import { MoverMenu, MoverRows } from "./Movers";
+import { StoredFile } from "./StoredFile";
 import { Sweep } from "./Sweep";
 import { KeyPip } from "../time/Pip";
 
@@ -25,14 +28,18 @@ interface Row {
 
 /** One parameter of the sheet, drawn from its control's own metadata. `path` is its JSON pointer in the shot. */
 export const ParamRow = memo(function ParamRow(row: Row) {
-  return ["text", "choice", "matte"].includes(row.control.widget) ? <SettingRow {...row} /> : <KeyedRow {...row} />;
+  return ["text", "choice", "matte", "layer", "table", "font"].includes(row.control.widget) ? (
+    <SettingRow {...row} />
+  ) : (
+    <KeyedRow {...row} />
+  );
 });
 
 /** What is set and not keyed: words, or one of some choices. */
 function SettingRow({ control, path, owner }: Row) {
   const { draft, commit } = usePick("draft", "commit");
   const value = useBench((s) => (s.shot ? (at(s.shot, path) as unknown as string | undefined) : undefined));
-  const mattes = useBench((s) => s.base?.mattes);
+  const things = useBench((s) => (control.widget === "layer" ? s.base?.layers : s.base?.mattes)) ?? {};
   if (value === undefined) return null;
   const change = (v: string | null) => [{ op: "replace" as const, path, value: v }];
   const set = (v: string | null) => void commit(`set ${control.title.toLowerCase()} of ${owner}`, change(v));
@@ -41,16 +48,15 @@ function SettingRow({ control, path, owner }: Row) {
       <Tip text={control.help || control.title}>
         <span className="w-[80px] shrink-0 truncate pt-0.5">{control.title}</span>
       </Tip>
-      {control.widget === "matte" ? (
+      {control.widget === "matte" || control.widget === "layer" ? (
         <Choose
           label={control.title}
           value={value ?? ""}
-          choices={[
-            { id: "", label: mattes && Object.keys(mattes).length ? "nothing" : "nothing (no mattes)" },
-            ...Object.values(mattes ?? {}).map((m) => ({ id: m.id, label: m.name })),
-          ]}
+          choices={pointed(control.widget, things, path, control.options?.none)}
           set={(v) => set(v || null)}
         />
+      ) : control.widget === "table" || control.widget === "font" ? (
+        <StoredFile of={control.widget} path={path} owner={owner} />
       ) : control.widget === "choice" ? (
         <Choose
           label={control.title}
@@ -74,6 +80,30 @@ function SettingRow({ control, path, owner }: Row) {
       )}
     </div>
   );
+}
+
+/** What the numbers of a value are called. */
+const PARTS: Record<string, string[]> = {
+  vec2: ["x", "y"],
+  point: ["x", "y"],
+  vec3: ["x", "y", "z"],
+  chip: ["warmth", "tint", "stops"],
+  hue: ["strength", "turn"],
+};
+
+/** What a setting may point at: nothing, a matte, or another layer with a picture. */
+function pointed(
+  widget: "matte" | "layer",
+  things: Record<string, { id: string; name: string }>,
+  path: string,
+  none = "nothing",
+) {
+  const own = path.match(LAYER)?.[1];
+  const fit = Object.values(things).filter((t) => widget === "matte" || (t.id !== own && hasPicture(t as Layer)));
+  return [
+    { id: "", label: fit.length ? none : `${none} (no ${widget === "matte" ? "mattes" : "other layers"})` },
+    ...fit.map((t) => ({ id: t.id, label: t.name })),
+  ];
 }
 
 const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
@@ -116,7 +146,7 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
             </Tip>
           )}
           {control.widget === "colour" && <PickButton path={path} title={control.title} label={label} />}
-          <MoverMenu parameter={parameter} path={path} label={label} />
+          <MoverMenu parameter={parameter} path={path} label={label} control={control} />
           <button
             className="icon-btn tight opacity-0 group-hover:opacity-100 focus-visible:opacity-100 disabled:invisible"
             disabled={!changed}
@@ -168,14 +198,14 @@ function Value({ control, value, drag, set }: ValueProps) {
       />
     );
   }
-  if (control.widget === "vec2" || control.widget === "point" || control.widget === "vec3") {
+  if (control.widget in PARTS) {
     const v = value as number[];
     return v.map((_, i) => {
       const one = (n: number) => v.map((o, k) => (k === i ? n : o));
       return (
         <Scrub
           key={i}
-          label={`${control.title} ${"xyz"[i]}`}
+          label={`${control.title} ${PARTS[control.widget][i]}`}
           value={v[i]}
           {...common}
           digits={v.length < 3 ? 1 : Math.abs(v[i]) < 10 ? 2 : Math.abs(v[i]) < 1000 ? 1 : 0}
@@ -212,7 +242,7 @@ function Value({ control, value, drag, set }: ValueProps) {
               value={v[i]}
               step={control.step}
               soft={soft}
-              hard={[0, 64]}
+              hard={control.widget === "colour" ? [0, 64] : [control.hard[0] ?? -64, control.hard[1] ?? 64]}
               digits={2}
               width={36}
               onDrag={(n) => drag(one(n))}

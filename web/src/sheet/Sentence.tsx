@@ -12,7 +12,7 @@ import { Scrub } from "../ui/Scrub";
 import { CutWords } from "./CutWords";
 import { RideWords } from "./RideWords";
 import { WORD } from "./words";
-import { footageOf, hasPicture, isCarrier, isVeil } from "../document/layers";
+import { footageOf, hasPicture, hasPlace, isCarrier, isVeil } from "../document/layers";
 
 /** What the layer is, in one sentence; each word opens what changes it. */
 export function Sentence({ layer }: { layer: Layer }) {
@@ -75,7 +75,8 @@ function FootageWords({ layer }: { layer: Layer }) {
   const path = `/layers/${layer.id}`;
   return (
     <>
-      <Shows layer={layer} /> <RideWords layer={layer} />{" "}
+      <Shows layer={layer} /> <InDepth layer={layer} />
+      <RideWords layer={layer} />{" "}
       <CutWords
         cuts={layer.cuts}
         path={`${path}/cuts`}
@@ -137,6 +138,23 @@ function Shows({ layer }: { layer: Layer }) {
           </Fragment>
         );
       })}
+    </>
+  );
+}
+
+/** In whose scene a layer in depth stands, and what else it is of, where it is made of something. */
+function InDepth({ layer }: { layer: Layer }) {
+  const { base: shot, select } = usePick("base", "select");
+  if (!shot || !hasPlace(layer) || !layer.place.depth) return null;
+  const track = shot.tracks[layer.place.depth.track ?? ""];
+  if (!track) return <>stands in depth, </>;
+  return (
+    <>
+      stands in the scene of{" "}
+      <button className={`${WORD} decoration-track!`} onClick={() => select({ kind: "track", id: track.id })}>
+        {track.name}
+      </button>
+      ,{" "}
     </>
   );
 }

@@ -6,6 +6,7 @@ import { Chain } from "./Chain";
 import { Scrub } from "../ui/Scrub";
 import { LifeStrip } from "./LifeStrip";
 import { HoldSection } from "./HoldSection";
+import { MatchSection } from "./MatchSection";
 import { MatteSheet } from "./MatteSheet";
 import { Measures } from "./Measures";
 import { ParamRow } from "./ParamRow";
@@ -86,6 +87,7 @@ function LayerSheet({ layer }: { layer: Layer }) {
           <Measures layer={layer} />
         </Section>
       )}
+      {hasPicture(layer) && !plate && <MatchSection layer={layer} />}
       {!isCarrier(layer) && (
         <Section title="Look" note={layer.chain.length ? `${layer.chain.length} in the chain` : undefined}>
           {!plate && <ParamRow control={about.opacity as Control} path={`${path}/opacity`} owner={layer.name} />}

@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
+import { api, asForm, cancelRun, got, useAbout, useRuns, useSamples } from "../api/client";
 import { cornersAt, handSetFrames, marks } from "../document/marks";
 import { fromPlateFrame, plateFrame } from "../document/timing";
 import type {
@@ -259,12 +259,6 @@ function OverWords({ over, set }: { over: "trim" | "loop"; set: (over: "trim" | 
     </p>
   );
 }
-
-const asForm = (body: { file: unknown }) => {
-  const form = new FormData();
-  form.append("file", body.file as Blob);
-  return form;
-};
 
 /** What it found, out to other programs and in from them, in the forms there are for such a track. */
 function FileRow({ track, file }: { track: Track; file: TrackFile | undefined }) {

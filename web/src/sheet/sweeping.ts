@@ -1,6 +1,9 @@
 import type { Vec2 } from "../document/types";
 
-/** Five values of a parameter about the present one: two to either side, over a share of the range that a drag covers, within what is accepted. */
+/**
+ * Five values of a parameter about the present one: two to either side, over a share of the range that a drag
+ * covers, within what is accepted.
+ */
 export function sweeping(value: number, soft: Vec2 | null, hard: (number | null)[], share: number): number[] {
   const [low, high] = soft ?? [value - Math.abs(value) - 1, value + Math.abs(value) + 1];
   const bottom = hard[0] ?? -Infinity;

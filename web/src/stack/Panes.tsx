@@ -16,7 +16,10 @@ import {
   stackOf,
 } from "../document/layers";
 
-/** The stack as a row of glass panes, nearest the lens at the left, the plate at the right; groups stand in trays. Inside a group, its own stack. */
+/**
+ * The stack as a row of glass panes, nearest the lens at the left, the plate at the right; groups stand in
+ * trays. Inside a group, its own stack.
+ */
 export function Panes() {
   const { base: shot, inside, selectLayers } = usePick("base", "inside", "selectLayers");
   const trays = useBench(showsTrays);

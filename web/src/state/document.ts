@@ -1,4 +1,7 @@
-/** The open shot: as it is stored, with the edits on their way, and with what is being dragged. The document lives here and nowhere else. */
+/**
+ * The open shot: as it is stored, with the edits on their way, and with what is being dragged. The document
+ * lives here and nowhere else.
+ */
 import { api, ApiError, getShot, got, untilAnswered } from "../api/client";
 import { patched } from "../document/patch";
 import type { Op, Shot, ShotState, Steps } from "../document/types";
@@ -26,6 +29,8 @@ export interface DocumentSlice {
   /** What the shown document has over the stored one. */
   overlay: Op[];
   conflict: string | null;
+  /** Edits, commands and steps the server has not answered yet. */
+  sending: number;
   open: (id: string) => Promise<void>;
   draft: (ops: Op[]) => void;
   commit: (label: string, ops: Op[]) => Promise<void>;
@@ -50,6 +55,7 @@ const FRESH_DOCUMENT = {
   dragged: [],
   overlay: [],
   conflict: null,
+  sending: 0,
 } satisfies Partial<DocumentSlice>;
 
 let queue: Promise<unknown> = Promise.resolve();
@@ -106,7 +112,13 @@ export const documents: Part<DocumentSlice> = (set, get) => {
   };
   /** Edits go one after another, each on the revision the one before made. */
   const inOrder = (work: () => Promise<ShotState>) => {
-    const result = queue.then(work).then(received, failed);
+    const { id } = get();
+    const counted = (by: number) => get().id === id && set({ sending: Math.max(0, get().sending + by) });
+    counted(1);
+    const result = queue
+      .then(work)
+      .then(received, failed)
+      .finally(() => counted(-1));
     queue = result;
     return result;
   };

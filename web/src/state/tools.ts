@@ -2,10 +2,27 @@
 import type { Vec2 } from "../document/types";
 import type { Part } from "./bench";
 
-/** Handles; a new track, or one more point of one; a new shape; the colour of a screen, or any other. */
+/**
+ * Handles; a new track, or one more point of one; a new shape; the colour of a screen, or any other; places that
+ * should look alike; a part of the plate.
+ */
 export type ShapeTool = "outline" | "rectangle" | "ellipse" | "freehand" | "stroke";
 export type Tool =
-  "move" | "point" | "plane" | "object" | "face" | "more" | ShapeTool | "screen" | "pick" | "keep" | "remove";
+  | "move"
+  | "point"
+  | "plane"
+  | "object"
+  | "face"
+  | "more"
+  | ShapeTool
+  | "screen"
+  | "pick"
+  | "pair"
+  | "region"
+  | "part"
+  | "spot"
+  | "keep"
+  | "remove";
 export const SHAPE_TOOLS: readonly ShapeTool[] = ["outline", "rectangle", "ellipse", "freehand", "stroke"];
 export const isShapeTool = (tool: Tool): tool is ShapeTool => (SHAPE_TOOLS as readonly Tool[]).includes(tool);
 

@@ -15,12 +15,14 @@ import { Axis, frameAt } from "./axis";
 import { Curves } from "./Curves";
 import { FitLane } from "./FitLane";
 import { Scopes } from "./Scopes";
+import { SitCheck } from "./SitCheck";
 import { Row } from "./LaneRow";
 import { Pip } from "./Pip";
 import { parametersOf, parametersOfMatte, type Named } from "../document/names";
 import { hasPlace, piecesOf } from "../document/layers";
 
 const SCOPES_PX = 216;
+const SIT_PX = 244;
 const CURVES_PX = 210; // curves need room to be read
 const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 
@@ -31,6 +33,7 @@ export function Lanes({ height }: { height: number }) {
   const about = useAbout().data;
   if (!shot) return null;
   if (lanesAs === "scopes") return <Scopes height={Math.max(height, SCOPES_PX)} />;
+  if (lanesAs === "sit") return <SitCheck height={Math.max(height, SIT_PX)} />;
   const layer = selection.kind === "layer" ? shot.layers[selection.id] : undefined;
   const trackId =
     selection.kind === "track" ? selection.id : layer && hasPlace(layer) ? layer.place.ride?.track : undefined;

@@ -6,6 +6,7 @@ import { hasPicture } from "../document/layers";
 import { useBench, usePick } from "../state/bench";
 import { Choose } from "../ui/Choose";
 import { Tip } from "../ui/Tip";
+import { SampleSpots } from "./SampleSpots";
 
 interface Seen {
   pictures: Partial<Record<Kind, string>>;
@@ -20,16 +21,20 @@ const FIRST: { id: Kind; label: string }[] = [
   { id: "channels", label: "three channels by column" },
 ];
 
-/** What values the picture is made of, while it is changed: by column, as colours on a plane, as a histogram. An insert that is selected is laid, in rose, over what lies around it. */
+/**
+ * What values the picture is made of, while it is changed: by column, as colours on a plane, as a histogram. An
+ * insert that is selected is laid, in rose, over what lies around it.
+ */
 export function Scopes({ height }: { height: number }) {
-  const { selection, set } = usePick("selection", "set");
+  const { selection, scoped, set } = usePick("selection", "scoped", "set");
   const shot = useBench((s) => s.base);
   const [first, setFirst] = useState<Kind>("brightness");
   const [whole, setWhole] = useState(false);
   const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
   const insert = layer && hasPicture(layer) && layer.id !== shot?.plate ? layer : undefined;
-  const of = insert && !whole ? insert.id : "";
-  const seen = useScopes([first, "colours", "histogram"], of);
+  const of = insert && !whole && !scoped ? insert.id : "";
+  const seen = useScopes([first, "colours", "histogram"], of, scoped);
+  const shown = scoped ? "part" : insert && !whole ? "insert" : "whole";
   return (
     <section
       aria-label="Scopes"
@@ -38,19 +43,23 @@ export function Scopes({ height }: { height: number }) {
     >
       <div className="flex items-center gap-3 text-small">
         <Choose label="What is shown by column" value={first} choices={FIRST} set={setFirst} />
-        {insert && (
-          <Choose
-            label="Whose values"
-            value={whole ? "whole" : "insert"}
-            choices={[
-              { id: "insert", label: `${insert.name}, over what is around it` },
-              { id: "whole", label: "the whole picture" },
-            ]}
-            set={(v) => setWhole(v === "whole")}
-          />
-        )}
+        <Choose
+          label="Whose values"
+          value={shown}
+          choices={[
+            ...(insert ? [{ id: "insert", label: `${insert.name}, over what is around it` }] : []),
+            { id: "whole", label: "the whole picture" },
+            { id: "part", label: "a part of it, drawn" },
+            ...(scoped ? [{ id: "other", label: "another part, drawn" }] : []),
+          ]}
+          set={(v) => {
+            if (v === "part" || v === "other") return set({ tool: "part" });
+            set({ scoped: null });
+            setWhole(v === "whole");
+          }}
+        />
         <span className="flex-1 truncate text-quiet" role="status">
-          {seen && clipped(seen, seen.insert ? (insert?.name ?? "It") : "The picture")}
+          {seen && clipped(seen, seen.insert ? (insert?.name ?? "It") : scoped ? "This part" : "The picture")}
         </span>
         <Tip text="Back to lanes" keys="Shift+Y">
           <button className="icon-btn" aria-label="Put the scopes away" onClick={() => set({ lanesAs: "lanes" })}>
@@ -65,17 +74,18 @@ export function Scopes({ height }: { height: number }) {
         />
         <Plane png={seen?.pictures.colours} />
         <Column title="Histogram" png={seen?.pictures.histogram} flat />
+        <SampleSpots />
       </div>
     </section>
   );
 }
 
-function useScopes(kind: Kind[], layer: string): Seen | undefined {
+function useScopes(kind: Kind[], layer: string, part: number[] | null): Seen | undefined {
   const { stored, frame } = usePick("stored", "frame");
   const overlay = useBench((s) => s.overlay);
   const over = overlay.length ? JSON.stringify(overlay) : "";
   return useQuery({
-    queryKey: ["scopes", stored?.id, stored?.revision, frame, kind, layer, over],
+    queryKey: ["scopes", stored?.id, stored?.revision, frame, kind, layer, over, part],
     enabled: stored !== null && over.length < 12_000,
     staleTime: Infinity,
     gcTime: 20_000,
@@ -86,7 +96,14 @@ function useScopes(kind: Kind[], layer: string): Seen | undefined {
         api.GET("/api/shots/{shot_id}/scopes", {
           params: {
             path: { shot_id: stored!.id },
-            query: { kind, frame, revision: stored!.revision, layer, over },
+            query: {
+              kind,
+              frame,
+              revision: stored!.revision,
+              layer,
+              over,
+              region: part ? part.map((v) => v.toFixed(1)).join(",") : "",
+            },
           },
         }),
       ),

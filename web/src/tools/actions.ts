@@ -1,4 +1,5 @@
 /** Every action of the bench: its name, its keys, what it does. Palette, shortcuts help and key handling read this list. */
+import { holdStill } from "../picture/StillBeside";
 import { groupOf, selectedLayers, stackOf } from "../document/layers";
 import { at } from "../document/ops";
 import type { Key, About, Vec2 } from "../document/types";
@@ -284,12 +285,20 @@ export const ACTIONS: Action[] = [
   { group: "Picture", name: "View: green", keys: "Shift+G", run: () => s().set({ view: "green" }) },
   { group: "Picture", name: "View: blue", keys: "Shift+B", run: () => s().set({ view: "blue" }) },
   { group: "Picture", name: "View: luminance", keys: "Y", run: () => s().set({ view: "luminance" }) },
+  { group: "Picture", name: "View: what is clipped", keys: "Shift+L", run: () => s().set({ view: "clipped" }) },
   {
     group: "Picture",
     name: "Wipe against the plate",
     keys: "W",
     run: () => s().set({ compare: s().compare === "wipe" ? "off" : "wipe" }),
   },
+  {
+    group: "Picture",
+    name: "Hold a spot, its values in view",
+    keys: "Shift+U",
+    run: () => s().set({ lanesAs: "scopes", tool: "spot" }),
+  },
+  { group: "Picture", name: "Hold this frame beside the picture", keys: "Shift+J", run: holdStill },
   { group: "Layers", name: "Hide or show the layer", keys: "H", run: toggleVisible },
   { group: "Layers", name: "Add a veil over everything", keys: "Shift+V", run: () => addLayer("beneath") },
   { group: "Layers", name: "Add a carrier to hang layers from", keys: "Shift+C", run: () => addLayer("nothing") },
@@ -316,6 +325,12 @@ export const ACTIONS: Action[] = [
     name: "Scopes, or lanes",
     keys: "Shift+Y",
     run: () => s().set({ lanesAs: s().lanesAs === "scopes" ? "lanes" : "scopes" }),
+  },
+  {
+    group: "Picture",
+    name: "Sit check, or lanes",
+    keys: "Shift+I",
+    run: () => s().set({ lanesAs: s().lanesAs === "sit" ? "lanes" : "sit" }),
   },
   { group: "Tracks", name: "Track a point", keys: "T", run: () => take("point") },
   { group: "Tracks", name: "Track a plane", keys: "P", run: () => take("plane") },

@@ -149,7 +149,10 @@ export function boxToTrack(a: Vec2, b: Vec2): void {
     void begin((footage, f, n) => newObject(footage, `Object ${n}`, f, { centre, sides, angle_deg: 0 }));
 }
 
-/** Track over the trim of the shot or its loop, in a direction from the reference frame. What was found elsewhere stays, but for a solve and the motion of the whole picture. */
+/**
+ * Track over the trim of the shot or its loop, in a direction from the reference frame. What was found elsewhere
+ * stays, but for a solve and the motion of the whole picture.
+ */
 export async function runTrack(
   track: Track,
   direction: "forward" | "backward" | "both",

@@ -26,7 +26,11 @@ export function PictureMenu({
   const [query, setQuery] = useState("");
   const list = useRef<HTMLDivElement>(null);
   const wanted = query.trim().toLowerCase();
-  const found = choices.filter((c) => `${c.label} ${c.help} ${c.group}`.toLowerCase().includes(wanted));
+  const rank = ({ label }: Shown) =>
+    label.toLowerCase() === wanted ? 0 : label.toLowerCase().startsWith(wanted) ? 1 : 2;
+  const found = choices
+    .filter((c) => `${c.label} ${c.help} ${c.group}`.toLowerCase().includes(wanted))
+    .sort((a, b) => (wanted ? rank(a) - rank(b) : 0)); // what is called so before what does so
   const groups = [...new Set(found.map((c) => c.group))];
   return (
     <DropdownMenu.Root onOpenChange={(open) => !open && setQuery("")}>

@@ -13,6 +13,7 @@ import { Panes } from "../stack/Panes";
 import { Sheet } from "../sheet/Sheet";
 import { TopBar } from "./TopBar";
 import { useKeys } from "../tools/useKeys";
+import { StillBeside } from "../picture/StillBeside";
 import { Viewer } from "../picture/Viewer";
 
 const SceneView = lazy(() => import("../scene/SceneView")); // brings a 3D library along: only when it is wanted
@@ -32,6 +33,7 @@ export function Bench({ id }: { id: string }) {
     return () => observer.disconnect();
   }, []);
   const trays = useBench(showsTrays);
+  const sending = useBench((s) => s.sending > 0);
   const left = room[1] - STRIP_PX - (trays ? TRAY_PX : 0) - Math.ceil((room[0] * h) / w);
   const height = lanes ?? Math.min(Math.max(left, LEAST_LANES_PX), MOST_LANES_PX);
   useShelf();
@@ -52,7 +54,7 @@ export function Bench({ id }: { id: string }) {
       <TopBar />
       <div className="flex min-h-0 flex-1">
         {shown === "all" && <Kit />}
-        <main ref={main} className="flex min-w-0 flex-1 flex-col">
+        <main ref={main} aria-busy={sending} className="flex min-w-0 flex-1 flex-col">
           <div className="relative flex min-h-0 flex-1">
             <DrawerPanel />
             {scene ? (
@@ -62,6 +64,7 @@ export function Bench({ id }: { id: string }) {
             ) : (
               <Viewer />
             )}
+            <StillBeside />
           </div>
           {shown === "all" && <Divider height={height} most={room[1] - STRIP_PX - LEAST_PICTURE_PX} />}
           {shown !== "picture" && <FilmStrip />}

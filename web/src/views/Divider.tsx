@@ -6,7 +6,10 @@ export const TRAY_PX = 16; // by how much the row of panes grows for a group tha
 export const [LEAST_LANES_PX, MOST_LANES_PX, LEAST_PICTURE_PX] = [56, 134, 120];
 const STEP_PX = 16;
 
-/** The line between the picture and what lies under it: dragged, or moved with the arrow keys; a double click gives the picture all it can use. */
+/**
+ * The line between the picture and what lies under it: dragged, or moved with the arrow keys; a double click
+ * gives the picture all it can use.
+ */
 export function Divider({ height, most }: { height: number; most: number }) {
   const setLanes = useLayout((s) => s.setLanes);
   const held = useRef<{ y: number; height: number } | null>(null);

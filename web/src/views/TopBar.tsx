@@ -1,3 +1,4 @@
+import { useStills } from "../picture/StillBeside";
 import { Pause, Play, Repeat, StepBack, StepForward } from "lucide-react";
 import { Fragment } from "react";
 import { groupsAround } from "../document/layers";
@@ -15,6 +16,7 @@ export const VIEWS: [View, string][] = [
   ["green", "⇧G"],
   ["blue", "⇧B"],
   ["luminance", "Y"],
+  ["clipped", "⇧L"],
 ];
 
 /** Views of the selected matte. */
@@ -61,6 +63,7 @@ export function TopBar() {
     "selection",
     "inside",
   );
+  const stills = useStills();
   if (!shot) return <header className="h-10 border-b border-line bg-surface" />;
   const steps = [0.25, 0.5, 1, 2, 4];
   return (
@@ -183,6 +186,7 @@ export function TopBar() {
             act: () => set({ view: v }),
             checked: view === v,
           })),
+          ...stills,
         ]}
       />
       <Tip text="Wipe against the plate" keys="W">

@@ -96,6 +96,9 @@ class MeasureInfo(Told):
     act: str
     unit: str
     visible_from: float
+    judges: bool
+    by_meeting: bool
+    work: str
 
 
 class WorkInfo(Told):
@@ -204,7 +207,18 @@ def about() -> About:
             for n, c in commands().items()
         ],
         tracks=[TrackInfo(**_told(c), begins=c.begins, directed=c.directed) for c in TRACKS],
-        measures=[MeasureInfo(**_told(c), act=c.act, unit=c.unit, visible_from=c.visible_from) for c in MEASURES],
+        measures=[
+            MeasureInfo(
+                **_told(c),
+                act=c.act,
+                unit=c.unit,
+                visible_from=c.visible_from,
+                judges=c.judges,
+                by_meeting=c.by_meeting,
+                work=c.work,
+            )
+            for c in sorted(MEASURES, key=lambda c: c.order)
+        ],
         works=[WorkInfo(**_told(c), arguments=c.model_json_schema().get("properties", {})) for c in WORKS if c.of_shot],
         forms=[
             FormInfo(**_told(c), of=c.of, writes=c.writes, reads=list(c.reads), files=list(c.files), into=list(c.into))

@@ -11,7 +11,7 @@ from pathlib import Path as FilePath
 from pathlib import PurePosixPath
 from typing import Annotated, Any
 
-from fastapi import Path, Request
+from fastapi import Path, Query, Request
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field, StringConstraints, TypeAdapter, ValidationError
 from starlette.datastructures import UploadFile
@@ -26,9 +26,10 @@ from tropein.app.store import settings, shelf
 from tropein.app.store.database import transaction
 from tropein.app.store.models import ShelfRow
 from tropein.core.document import Footage, Rate
-from tropein.core.document.base import Name, Text
+from tropein.core.document.base import MOST_FRAMES, Name, Text, parse_rate
 from tropein.core.errors import BadInput, NotFound, OutOfSpace
 from tropein.core.files import FULL
+from tropein.core.media.loudness import loudness
 
 router = plain_router("/api", "shelf")
 log = logging.getLogger(__name__)
@@ -95,6 +96,18 @@ def change_item(item_id: IdInPath, body: ShelfChange, db: Db) -> ShelfItem:
 @router.delete("/shelf/{item_id}", status_code=204)
 def remove_item(item_id: IdInPath, db: Db) -> None:
     shelf.remove(db, item_id)
+
+
+@router.get("/media/{media}/loudness")
+def media_loudness(
+    media: HashInPath, work: Work, rate: Annotated[Rate, Query()], frames: Annotated[int, Query(ge=2, le=MOST_FRAMES)],
+    start: Annotated[float, Query(ge=0, le=86_400)] = 0.0,
+) -> list[float]:  # fmt: skip
+    """How loud the sound of stored media is at so many frames, in dB below full scale; `start`: the second of it at which the first of them shows."""
+    path = work.library.store.folder(media) / "sound.wav"
+    if not path.exists():
+        raise NotFound("This media has no sound.")
+    return [round(v, 2) for v in loudness(path, parse_rate(rate), frames, start).tolist()]
 
 
 @router.get("/media/{media}/{name}", response_class=FileResponse)

@@ -29,7 +29,10 @@ from tropein.core.document import Id, Shot
 from tropein.core.document.base import ID_PATTERN, Name, Text
 from tropein.core.document.patch import PatchOps
 from tropein.core.errors import BadInput
+from tropein.core.match.colours import Asked, Matched
 from tropein.core.match.measure import Reading
+from tropein.core.match.sit import MOST, USUAL, Sat
+from tropein.core.match.tones import Tones
 
 router = plain_router("/api/shots", "shots")
 log = logging.getLogger(__name__)
@@ -314,10 +317,10 @@ class PixelValues(BaseModel):
 @router.get("/{shot_id}/pixel")
 async def pixel(
     shot_id: IdInPath, frame: FrameAsked, x: PixelAsked, y: PixelAsked, pool: Pool, live: Live, look: Looking, revision: Revision = -1,
-    around: Annotated[int, Query(ge=0, le=32)] = 0,
+    around: Annotated[int, Query(ge=0, le=32)] = 0, over: Annotated[str, Query(max_length=12_000)] = "",
 ) -> PixelValues:  # fmt: skip
     """The values of the picture, looked at in some way, at a whole shot pixel, averaged over `around` to each side."""
-    seen = await live.document(shot_id, revision)
+    seen = await live.document(shot_id, revision, _overlay(over))
     channel = (
         None if around else f"pixel {shot_id}"
     )  # what the pointer passes over may be given up, a picked colour not
@@ -392,3 +395,42 @@ async def measured(
     """How an insert differs from what lies around it at a frame, by one of the measures of /api/about, and the edit that would mend it."""
     seen = await live.document(shot_id, revision)
     return Reading(**await pool.question(seen, frame, "measure", layer=layer_id, measure=measure))
+
+
+@router.get("/{shot_id}/layers/{layer_id}/sit/{measure}")
+async def sits(
+    shot_id: IdInPath,
+    layer_id: IdInPath,
+    measure: Annotated[str, Path(max_length=40)],
+    pool: Pool,
+    live: Live,
+    revision: Revision = -1,
+    count: Annotated[int, Query(ge=1, le=MOST)] = USUAL,
+) -> Sat:
+    """One measure of an insert over the frames in which it is seen."""
+    seen = await live.document(shot_id, revision)
+    return Sat(**await pool.question(seen, 0, "sit", layer=layer_id, measure=measure, count=count))
+
+
+@router.post("/{shot_id}/layers/{layer_id}/match")
+async def match_colours(
+    shot_id: IdInPath, layer_id: IdInPath, asked: Asked, pool: Pool, live: Live, revision: Revision = -1
+) -> Matched:
+    """The grade that brings an insert to its plate: by pairs, by regions, or by itself; nothing is changed yet."""
+    seen = await live.document(shot_id, revision)
+    return Matched(**await pool.question(seen, asked.frame, "match", layer=layer_id, asked=asked.model_dump()))
+
+
+@router.get("/{shot_id}/layers/{layer_id}/tones")
+async def tones_of(
+    shot_id: IdInPath,
+    layer_id: IdInPath,
+    frame: FrameAsked,
+    pool: Pool,
+    live: Live,
+    effect: Annotated[str, Query(max_length=40)] = "",
+    revision: Revision = -1,
+) -> Tones:
+    """Which tones and hues a layer shows, as it is without one of its effects."""
+    seen = await live.document(shot_id, revision)
+    return Tones(**await pool.question(seen, frame, "tones", layer=layer_id, effect=effect))

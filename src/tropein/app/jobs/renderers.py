@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from tropein.app.jobs.context import WorkContext
-from tropein.core.compose.render import Renderer
+from tropein.core.compose.render import Renderer, of_artefacts
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.media.source import Sources
@@ -54,7 +54,7 @@ def rendering(context: WorkContext, run_id: str, document: dict[str, Any]) -> It
         old.close()
     if known is None:
         sources = Sources(context.library.store, final=True, threads=1 if _busy else 2)
-        renderer = Renderer(sources, context.artefacts.path, CACHE_BYTES, context.artefacts.cutout)
+        renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES)
         known = Rendering(run_id, load_shot(document), renderer)
     with _lock:
         _busy.append(known)

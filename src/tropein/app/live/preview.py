@@ -74,14 +74,14 @@ class Previewer:
     def __init__(self, media: Path, artefacts: Path, cache_bytes: int) -> None:
         from tropein.core.compose.artefacts import Artefacts
         from tropein.core.compose.cache import Cache
-        from tropein.core.compose.render import Renderer
+        from tropein.core.compose.render import of_artefacts
         from tropein.core.media.record import MediaStore
         from tropein.core.media.source import Sources
 
         self.store = MediaStore(media)
         sources = Sources(self.store, final=False)
         self.artefacts = kept = Artefacts(artefacts)
-        self.renderer = Renderer(sources, kept.path, cache_bytes - cache_bytes // JPEG_SHARE, kept.cutout)
+        self.renderer = of_artefacts(sources, kept, cache_bytes - cache_bytes // JPEG_SHARE)
         self.jpegs: Cache[Drawn] = Cache(cache_bytes // JPEG_SHARE)
         self.shots: dict[str, Any] = {}
         self.laid: tuple[tuple[str, str], Any] | None = None

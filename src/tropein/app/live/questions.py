@@ -47,6 +47,28 @@ def measure(renderer: Renderer, shot: Shot, frame: int, layer: str, measure: str
     return read(renderer, shot, layer, measure, frame).model_dump()
 
 
+def sit(renderer: Renderer, shot: Shot, frame: int, layer: str, measure: str, count: int) -> Answer:
+    """One measure of an insert over time."""
+    from tropein.core.match.sit import sit
+
+    return sit(renderer, shot, layer, measure, count).model_dump()
+
+
+def match(renderer: Renderer, shot: Shot, frame: int, layer: str, asked: Answer) -> Answer:
+    """The grade that brings an insert to its plate."""
+    from tropein.core.match.colours import Asked, match
+    from tropein.core.match.measure import insert_of
+
+    return match(insert_of(renderer, shot, layer), Asked.model_validate(asked)).model_dump()
+
+
+def tones(renderer: Renderer, shot: Shot, frame: int, layer: str, effect: str) -> Answer:
+    """Which tones and hues a layer has."""
+    from tropein.core.match.tones import tones
+
+    return tones(renderer, shot, frame, layer, effect).model_dump()
+
+
 def life(renderer: Renderer, shot: Shot, frame: int, layer: str) -> Answer:
     """One of the many that a layer makes at ages from birth to end, side by side, as a JPEG."""
     import simplejpeg
@@ -89,5 +111,5 @@ def pixel(
 
 
 QUESTIONS: dict[str, Callable[..., Answer]] = {
-    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life, "scopes": scopes,
+    "guard": guard, "fit": fit, "screen": screen, "faults": faults, "measure": measure, "pixel": pixel, "life": life, "scopes": scopes, "sit": sit, "match": match, "tones": tones,
 }  # fmt: skip

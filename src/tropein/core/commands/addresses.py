@@ -9,7 +9,7 @@ from pydantic import StringConstraints
 from tropein.core.commands.common import Plain
 from tropein.core.errors import NotFound
 
-Address = Annotated[str, StringConstraints(pattern=r"^/?(layers|mattes|tracks)(/[A-Za-z0-9_-]{1,60}){1,10}$")]
+Address = Annotated[str, StringConstraints(pattern=r"^/?(layers|mattes|tracks|spots)(/[A-Za-z0-9_-]{1,60}){1,10}$")]
 
 
 def parts_of(address: str) -> list[str]:

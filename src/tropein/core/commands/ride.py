@@ -48,7 +48,7 @@ def _called(document: Plain, address: str) -> str:
         here = here[part]
         name = here.get("name", name)
     family, _, *rest = parts_of(address)
-    return name if family == "mattes" or rest == ["place", "ride"] else f"a point of {name}"
+    return name if family in ("mattes", "spots") or rest == ["place", "ride"] else f"a point of {name}"
 
 
 def tie(track: TrackBase, frame: int, old: Plain | None, whole: bool = True) -> Plain:

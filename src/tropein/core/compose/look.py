@@ -10,10 +10,10 @@ from tropein.core.document import Shot
 from tropein.core.document.base import Model
 
 View = Literal[
-    "picture", "alpha", "red", "green", "blue", "luminance",
+    "picture", "alpha", "red", "green", "blue", "luminance", "clipped",
     "matte", "matte-soft", "matte-faults", "matte-tint", "on-checker", "on-black", "on-grey", "on-white",
 ]  # fmt: skip
-PLAIN_VIEWS = ("picture", "alpha", "red", "green", "blue", "luminance")  # that need no matte
+PLAIN_VIEWS = ("picture", "alpha", "red", "green", "blue", "luminance", "clipped")  # that need no matte
 PLAIN: dict[str, Any] = {"effects": {}, "chain": []}  # a layer without effects
 Of = Literal["shot", "plate", "layer", "source"]
 Named = Annotated[str, Field(max_length=40, pattern=r"^[a-z0-9-]*$")]

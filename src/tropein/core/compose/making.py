@@ -11,9 +11,10 @@ import numpy as np
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.places import Foot, View
 from tropein.core.compose.step import Step, step
-from tropein.core.document import ContentBase, Layer, Shot
+from tropein.core.document import ContentBase, EffectBase, Layer, Shot
 from tropein.core.document.content import RIDE
 from tropein.core.effects import sampled
+from tropein.core.raster.colour import Table
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix, apply, scaling
 
@@ -49,8 +50,9 @@ class Making:
     def stack(self, stack: list[str]) -> Step:
         return self.planner.stack_within(self.layer, stack, self.frame, self.outer, self.scale)
 
-    def finished(self, layer: str) -> Step | None:
-        return self.planner.finished(self.shot.layers[layer], self.frame, self.scale)
+    def finished(self, layer: str, frame: float | None = None, scale: float | None = None) -> Step | None:
+        at, by = self.frame if frame is None else frame, self.scale if scale is None else scale
+        return self.planner.finished(self.shot.layers[layer], at, by)
 
     def drawn(self, content: ContentBase) -> Step | None:
         values, scale = self.values(content, self.frame), self.scale
@@ -81,6 +83,10 @@ class Making:
             return None, None
         return Mattes(planner).matte(found, outer), scaling(planner.scale, planner.scale) @ matrix
 
+    def font(self, font: str) -> str | None:
+        found = self.planner.fonts(font)
+        return None if found is None else str(found)
+
     def step(self, op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any]) -> Step:
         return step(f"content-{op}", parameters, inputs, make)
 
@@ -94,6 +100,47 @@ class Making:
     ) -> Step:
         window = Window(0, 0, *(max(1, round(side * self.scale)) for side in size))
         return step(f"content-{op}", (parameters, window, self.scale), inputs, lambda *given: make(window, *given))
+
+
+@dataclass(frozen=True)
+class AskingOf:
+    """What an effect may ask for (document.effect.Asking): `scale` is that of the picture it works on."""
+
+    planner: Planner
+    layer: Layer
+    effect: EffectBase
+    picture: Step
+    frame: float
+    scale: float
+
+    def at(self, frame: float) -> Step | None:
+        return self.planner.before_effect(self.layer, self.effect, frame, self.scale)
+
+    def matte(self, matte: str | None) -> Step | None:
+        found = self.planner.shot.mattes.get(matte) if matte else None
+        return None if found is None else self._seen(lambda mattes: mattes.matte(found, self.frame))
+
+    def brightness(self, layer: str | None) -> Step | None:
+        found = self.planner.shot.layers.get(layer) if layer else None
+        return None if found is None else self._seen(lambda mattes: mattes.brightness(found, self.frame))
+
+    def table(self, table: str | None) -> Step | None:
+        tables = self.planner.tables
+        if table is None:
+            return None
+
+        def read() -> Table:
+            found = tables(table)
+            return np.empty(0, np.float32) if found is None else found
+
+        return step("table", table, (), read)
+
+    def away(self) -> float | None:
+        found = self.planner.places.scene_and_depth(self.layer, self.frame)
+        return None if found is None else found[1]
+
+    def _seen(self, made: Callable[[Mattes], Step | None]) -> Step | None:
+        return self.planner.seen_by(self.picture, self.layer, self.frame, self.scale, made)
 
 
 @dataclass(frozen=True)

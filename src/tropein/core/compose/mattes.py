@@ -12,6 +12,7 @@ from tropein.core.compose.step import Step, step
 from tropein.core.document import Cut, Layer, Matte, Piece, PieceBase, Shot
 from tropein.core.matte import solid
 from tropein.core.raster import coverage as cov
+from tropein.core.raster.colour import LUMA
 from tropein.core.raster.coverage import Coverage, Joining
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix
@@ -68,6 +69,11 @@ class Mattes:
             return parts[0] if parts else None
         return step("cuts", (), tuple(parts), lambda *p: cov.product(p))
 
+    def brightness(self, layer: Layer, frame: float) -> Step | None:
+        """How bright a layer is where it lies, 0..1, in linear light."""
+        made, window = self.pictures.layer(layer, frame), self.window
+        return None if made is None else step("luminance", window, (made,), lambda p: _luminance(p, window))
+
     def seen_from(self, coverage: Step, to_frame: Matrix, picture: Step) -> Step:
         """Coverage as a layer's own picture sees it; `to_frame` takes its pixels to the frame's."""
         return step(
@@ -110,3 +116,7 @@ class Mattes:
 
 def as_picture(coverage: Coverage) -> Picture:
     return Picture(np.ascontiguousarray(np.repeat(coverage.plane[..., None], 4, 2)), coverage.window)
+
+
+def _luminance(picture: Picture, window: Window) -> Coverage:
+    return Coverage(np.clip(picture.fill(window)[..., :3] @ LUMA, 0, 1).astype(np.float32), window)

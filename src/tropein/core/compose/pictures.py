@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path as File
 from typing import Protocol
 
 from tropein.core.compose.places import Places
 from tropein.core.compose.step import Step
 from tropein.core.document import Layer, Matte
 from tropein.core.matte.cutout_file import CutoutFile
+from tropein.core.raster.colour import Table
 from tropein.core.raster.picture import Window
 from tropein.core.raster.yuv import Cells
 
@@ -17,6 +19,20 @@ Cutouts = Callable[[str], CutoutFile | None]
 
 def no_cutouts(samples: str) -> CutoutFile | None:
     """For shots that hold none."""
+    return None
+
+
+Tables = Callable[[str], Table | None]
+Fonts = Callable[[str], File | None]
+
+
+def no_tables(name: str) -> Table | None:
+    """For shots that hold none."""
+    return None
+
+
+def no_fonts(name: str) -> File | None:
+    """The same."""
     return None
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Protocol
@@ -13,9 +13,9 @@ import numpy as np
 from tropein.core.animate.sample import sample
 from tropein.core.compose.between import by_motion
 from tropein.core.compose.forms import SAME_SCALE, Blended, CutBy, Mixed, Placed, Pointwise, Read, Stacked, Veiled
-from tropein.core.compose.making import Making, MeetingOf
+from tropein.core.compose.making import AskingOf, Making, MeetingOf
 from tropein.core.compose.mattes import Mattes, as_picture
-from tropein.core.compose.pictures import Cutouts, no_cutouts
+from tropein.core.compose.pictures import Cutouts, Fonts, Tables, no_cutouts, no_fonts, no_tables
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.scales import working_scale
 from tropein.core.compose.step import Step, step
@@ -28,7 +28,6 @@ from tropein.core.media.coded import Coded
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
-from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.picture import Picture, Window, nothing
 from tropein.core.raster.warp import IDENTITY, Edge, Matrix, Move, Quality, resize, scaling, warp_blurred
 from tropein.core.raster.yuv import Cells
@@ -57,6 +56,8 @@ class Planner:
     cutouts: Cutouts = no_cutouts
     base: str | None = None
     window: Window | None = None
+    tables: Tables = no_tables
+    fonts: Fonts = no_fonts
     # what was planned before, of one set of footage: effects on pictures, and whole layers
     chains: Kept[Step] = field(default_factory=Kept)
     layers: Kept[Step | None] = field(default_factory=Kept)
@@ -333,8 +334,19 @@ class Planner:
             return self._chain(picture, layer, frame, scale)
         return self.chains.of(layer, picture.key, scale, make=lambda: self._chain(picture, layer, frame, scale))
 
-    def _chain(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
+    def before_effect(self, layer: Layer, effect: EffectBase, frame: float, scale: float) -> Step | None:
+        """The picture that an effect of a layer works on at a frame; None where the layer has none of its own."""
+        made = self._content(layer, frame, scale) if layer.content.has_picture else None
+        if made is None:
+            return None
+        if layer.cuts:
+            made = Mattes(self._inside(layer, frame)).unmixed(layer, made, scale, frame)
+        return self._chain(made, layer, frame, scale, effect)
+
+    def _chain(self, picture: Step, layer: Layer, frame: float, scale: float, until: EffectBase | None = None) -> Step:
         for effect in layer.looks:
+            if effect is until:
+                break
             if not effect.on:
                 continue
             values = sampled(effect, frame)
@@ -347,17 +359,23 @@ class Planner:
                     continue
                 values["own"] = np.round(own, 9).tolist()
             where = self._effect_cut(picture, layer, effect, frame, scale)
+            asked = effect.asks(AskingOf(self, layer, effect, picture, frame, scale)) if effect.asks_for_more else ()
+            steps = tuple(a for a in asked if isinstance(a, Step))
+            plain = [None if isinstance(a, Step) else a for a in asked]
+            at = [i for i, a in enumerate(asked) if isinstance(a, Step)]
 
             def make(
-                p: Picture, *limit: Coverage, kind: str = effect.kind, values: dict[str, Any] = values, mix: float = mix
-            ) -> Picture:
-                done = run(kind, p, values, scale)
+                p: Picture, *more: Any, kind: str = effect.kind, values: dict[str, Any] = values, mix: float = mix,
+                plain: list[Any] = plain, at: list[int] = at,
+            ) -> Picture:  # fmt: skip
+                done = run(kind, p, _with(values, plain, at, more), scale)
+                limit = more[len(at) :]
                 if limit:
                     return cov.mix_where(p, done, limit[0], mix)
                 return done if mix >= 1 else blend.mix(p, done, mix)
 
             form = Pointwise(effect.kind, values, mix, scale) if by_points(effect.kind) else None
-            picture = step(effect.kind, (values, mix, scale), (picture, *where), make, form)
+            picture = step(effect.kind, (values, mix, scale, plain, at), (picture, *steps, *where), make, form)
         return picture
 
     def _effect_space(self, layer: Layer, effect: CentredEffect, frame: float, scale: float) -> Matrix | None:
@@ -382,17 +400,23 @@ class Planner:
         if not layer.content.has_picture:
             over_frame = self._covered(layer, effect.cuts, frame)
             return () if over_frame is None else (over_frame,)
-        inner = self._inside(layer, frame)
+        seen = self.seen_by(picture, layer, frame, scale, lambda mattes: mattes.cuts(effect.cuts, frame))
+        return () if seen is None else (seen,)
+
+    def seen_by(
+        self, picture: Step, layer: Layer, frame: float, scale: float, made: Callable[[Mattes], Step | None]
+    ) -> Step | None:
+        """Coverage of the frame a layer is in, as its own picture sees it."""
+        inner = self._inside(layer, frame) if layer.content.has_picture else self
         mattes = Mattes(inner)
-        coverage = mattes.cuts(effect.cuts, frame)
-        if coverage is None:
-            return ()
-        matrix = inner.places.matrix(layer, frame)
-        assert matrix is not None
+        coverage = made(mattes)
+        matrix = inner.places.matrix(layer, frame) if layer.content.has_picture else IDENTITY
+        if coverage is None or matrix is None:
+            return None
         total = Move(matrix).scaled(self.scale, scale).matrix
         if np.allclose(total, np.eye(3), atol=1e-9):
-            return (coverage,)
-        return (mattes.seen_from(coverage, total, picture),)
+            return coverage
+        return mattes.seen_from(coverage, total, picture)
 
     def _veil(self, under: Step, layer: Layer, frame: float, opacity: float) -> Step:
         changed = self._effects(under, layer, frame, self.scale)
@@ -442,6 +466,16 @@ def _by_depth(run: list[tuple[float, Layer]]) -> list[tuple[Layer, Part]]:
         for far, near in zip(ends, ends[1:], strict=False):
             placed.append((math.inf if far == math.inf else (far + near) / 2, layer, (far, near)))
     return [(layer, part) for _, layer, part in sorted(placed, key=lambda p: -p[0])]
+
+
+def _with(values: dict[str, Any], plain: list[Any], at: list[int], made: tuple[Any, ...]) -> dict[str, Any]:
+    """An effect's values with what it asked for beside them: numbers as they are, what steps made in their places."""
+    if not plain:
+        return values
+    given = list(plain)
+    for i, one in zip(at, made, strict=False):
+        given[i] = one
+    return {**values, "given": given}
 
 
 MOST_PARTS = 5  # cards between which one cloud is parted

@@ -8,8 +8,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.compose.artefacts import Artefacts
 from tropein.core.compose.cache import Cache
-from tropein.core.compose.pictures import Cutouts, no_cutouts
+from tropein.core.compose.pictures import Cutouts, Fonts, Tables, no_cutouts, no_fonts, no_tables
 from tropein.core.compose.places import Paths
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.runs import Run
@@ -25,24 +26,43 @@ from tropein.core.raster.warp import Quality
 MOST_KEPT = 6000  # steps of each sort
 MOST_MET = 20_000
 
+Beside = OrderedDict[tuple[str, str], tuple[NDArray[np.float16], NDArray[np.float16]]]
+
 
 class Renderer:
     """Pictures of shots. Holds the cache; sources say whether originals or proxies are read. Without `by_rows` every step is made by
     itself, whole pictures one after another: what runs are compared with."""
 
     def __init__(
-        self, sources: Sources, paths: Paths, cache_bytes: int, cutouts: Cutouts = no_cutouts, by_rows: bool = True
+        self,
+        sources: Sources,
+        paths: Paths,
+        cache_bytes: int,
+        cutouts: Cutouts = no_cutouts,
+        by_rows: bool = True,
+        tables: Tables = no_tables,
+        fonts: Fonts = no_fonts,
     ) -> None:
-        self.sources, self.paths, self.cutouts = sources, paths, cutouts
+        self.sources, self.paths, self.cutouts, self.tables, self.fonts = sources, paths, cutouts, tables, fonts
         self.cache: Cache[Any] = Cache(cache_bytes)
         self.chains: Kept[Step] = Kept(most=MOST_KEPT)
         self.layers: Kept[Step | None] = Kept(most=MOST_KEPT)
         self.by_rows = by_rows
+        self.beside: Beside = OrderedDict()  # what measures keep (core.match.measure)
         self._met: OrderedDict[str, None] = OrderedDict()
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
         return Planner(
-            shot, self.sources, self.paths, scale, quality, self.cutouts, chains=self.chains, layers=self.layers
+            shot,
+            self.sources,
+            self.paths,
+            scale,
+            quality,
+            self.cutouts,
+            tables=self.tables,
+            fonts=self.fonts,
+            chains=self.chains,
+            layers=self.layers,
         )
 
     def frame(self, shot: Shot, frame: float, scale: float = 1.0, quality: Quality = "final") -> Picture:
@@ -120,3 +140,8 @@ class _Making:
         else:
             self._held.pop(step.key, None)
         return result
+
+
+def of_artefacts(sources: Sources, beside: Artefacts, cache_bytes: int, by_rows: bool = True) -> Renderer:
+    """A renderer of shots whose tracks, cut-outs, tables and fonts lie in `beside`."""
+    return Renderer(sources, beside.path, cache_bytes, beside.cutout, by_rows, beside.table, beside.font)

@@ -13,7 +13,7 @@ from tropein.core.raster.warp import Matrix
 def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
     """3x3 matrices in shot pixels: by id what a ride, hanging and movers do to a layer (of a layer in depth the whole matrix from its
     own pixels on), by "matte/piece" what a ride does to a shape and where the pixels of a cut-out lie, by "layer:effect"
-    what it does to a centre, by "layer:pivot" to a pivot, by "layer:parameter" to a point of its content, and by ":plate" how the plate lies. None where a ride hides the thing."""
+    what it does to a centre, by "layer:pivot" to a pivot, by "layer:parameter" to a point of its content, by "spot:id" to a sample spot, and by ":plate" how the plate lies. None where a ride hides the thing."""
     shot = places.shot
     out: dict[str, Matrix | None] = {}
     plate = shot.layers.get(shot.plate or "")
@@ -39,6 +39,9 @@ def ride_matrices(places: Places, frame: float) -> dict[str, Matrix | None]:
         elif layer.content.has_place and (place.ride or place.hang or layer.id in places.groups or place.moving):
             carried = _within(grouped, places.ride_matrix(layer, frame))
             out[layer.id] = carried if carried is None else carried @ places.moved_by_movers(place, frame)
+    for spot in shot.spots.values():
+        if spot.ride:
+            out[f"spot:{spot.id}"] = places.ridden(spot.ride, np.array(spot.at), frame)
     for matte in shot.mattes.values():
         for piece in matte.in_order:
             if piece.has_marks:

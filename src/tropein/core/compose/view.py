@@ -12,7 +12,7 @@ from tropein.core.document.scope import group_of
 from tropein.core.matte.solid import faults, largest_px
 from tropein.core.raster.colour import LUMA, to_display
 from tropein.core.raster.coverage import Coverage, Plane
-from tropein.core.raster.picture import Picture, Window, over_checker
+from tropein.core.raster.picture import Picture, Pixels, Window, over_checker
 
 ON: dict[str, float] = {"on-black": 0.0, "on-grey": 0.18, "on-white": 1.0}
 HOLE, CRUMB = (240, 196, 60), (96, 200, 214)  # as shown, 0..255
@@ -25,6 +25,8 @@ def display(picture: Picture, window: Window, view: View = "picture", checker: b
     if view == "alpha":
         grey = np.rint(np.clip(pixels[..., 3], 0, 1) * 255).astype(np.uint8)
         return np.repeat(grey[..., None], 3, 2)
+    if view == "clipped":
+        return _clipped(pixels)
     if view == "luminance":
         pixels = np.repeat((pixels[..., :3] @ LUMA)[..., None], 4, 2)
     elif view in ("red", "green", "blue"):
@@ -33,6 +35,26 @@ def display(picture: Picture, window: Window, view: View = "picture", checker: b
     if checker:
         pixels = over_checker(pixels)
     return to_display(np.ascontiguousarray(pixels, np.float32))
+
+
+def _clipped(pixels: Pixels) -> NDArray[np.uint8]:
+    """The picture in quiet grey; what is clipped to white in a channel, to black in all, or below black in one, is hatched."""
+    rgb = pixels[..., :3]
+    grey = to_display(np.ascontiguousarray(np.repeat((rgb @ LUMA)[..., None], 4, 2), np.float32))
+    codes = (grey * 0.7 + 26).astype(np.uint8)
+    y, x = np.mgrid[0 : rgb.shape[0], 0 : rgb.shape[1]]
+    hatched = (x + y) % 6 < 4
+    for where, colour in (
+        (rgb.max(-1) >= WHITE_FROM, OVER),
+        (rgb.max(-1) <= BLACK_TO, UNDER),
+        (rgb.min(-1) < -BLACK_TO, BELOW),
+    ):
+        codes[where & hatched] = colour
+    return codes
+
+
+WHITE_FROM, BLACK_TO = 0.996, 1e-4  # linear: the last code of a display, and less than half of its first
+OVER, UNDER, BELOW = (224, 135, 99), (92, 150, 214), (176, 110, 200)
 
 
 def cut_alone(shot: Shot, matte_id: str) -> Shot:

@@ -26,7 +26,9 @@ from tropein.core.raster.grain import fractal
 from tropein.core.raster.growth import tree
 from tropein.core.raster.outline import fill, outline_spans
 from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.shading import shaded
 from tropein.core.raster.specks import SPECK, specks
+from tropein.core.raster.sprites import sprinkled, sprites
 from tropein.core.raster.yuv import Cells
 from tropein.core.rows import coded, grains, lays, loads, registers, samples, tones
 from tropein.core.rows.interpret import perform
@@ -83,6 +85,8 @@ def _looks() -> None:
                 _ = use.kernel.address
     flown(1, 0, np.ones(2, np.int64), np.ones((2, len(BIRTH))), 24.0, 1.0)
     specks(np.ones((1, len(SPECK)), np.float32), 32, 32, 0.5)
+    sprinkled(np.ones((1, len(SPECK)), np.float32), np.zeros(1, np.int64), sprites([a.pixels]), 32, 32)
+    shaded(np.ones((2, 3)), np.ones(2), np.ones(2), np.array([0.0, -1.0, 0.0]), 1.0)
     lines(np.ones((1, len(PIECE))), 32, 32)
     tree(np.ones((32, 32), np.float32), (4.0, 4.0), 8.0, 1)
     flare(32, 32, (16.0, 16.0), Parts(1, 1, 1, 1, 0.05, 32.0), 1, 6, 2, 1.0)

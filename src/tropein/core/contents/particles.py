@@ -3,26 +3,37 @@
 from __future__ import annotations
 
 import math
-from typing import Any, ClassVar, Literal
+from collections.abc import Iterator
+from typing import Annotated, Any, ClassVar, Literal
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.animate.sample import sample
-from tropein.core.contents.particles_seen import Scene, aged, looking, seen_before_frame, seen_in_scene
-from tropein.core.document import AnimatedColour, AnimatedCurve, AnimatedNumber, AnimatedVec2, DrawnCurve, Ride, control
-from tropein.core.document.base import parse_rate, setting
+from tropein.core.contents.particles_born import LOOKED_AT_PX, Born, moments
+from tropein.core.contents.particles_drawn import Flight, drawn
+from tropein.core.contents.particles_made import Pictures, looks_over_life
+from tropein.core.contents.particles_seen import Scene, aged
+from tropein.core.document import (
+    AnimatedColour,
+    AnimatedCurve,
+    AnimatedNumber,
+    AnimatedVec2,
+    DrawnCurve,
+    Id,
+    Ride,
+    control,
+)
+from tropein.core.document.base import chosen_layer, chosen_matte, parse_rate, setting
 from tropein.core.document.content import CONTENTS, ContentBase, Context, Life, starting
-from tropein.core.raster.flight import BIRTH, counts, flown
-from tropein.core.raster.picture import Picture, Window, nothing
-from tropein.core.raster.specks import SPECK, specks
-from tropein.core.raster.warp import apply
+from tropein.core.document.references import Ref
+from tropein.core.raster.coverage import Coverage
+from tropein.core.raster.flight import BIRTH, counts
+from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.warp import Matrix, apply
 
 Array = NDArray[np.float64]
 MOST, LONGEST_S = 200_000, 60.0  # alive at once; a life
-HALVED_FROM_PX = 6.0  # of puffs as large as this the whole is drawn at half its size: they have no finer detail
-LENGTHS = ("x", "y", "dx", "dy", "radius")
 
 
 def _points(*points: tuple[float, float]) -> DrawnCurve:
@@ -48,6 +59,12 @@ class ParticlesContent(ContentBase):
         widget="vec2",
         help="How wide and high the place is where they are born.",
         group="Birth",
+    )
+    within: Annotated[Id, Ref("mattes", "is born in", on_delete="clear", sees="picture")] | None = chosen_matte(
+        "From a matte", "They are born in it, wherever it is then, in place of the area.", "Birth"
+    )
+    where: Literal["area", "edge"] = setting(
+        "area", "Of it", widget="choice", options={"area": "all over it", "edge": "along its edge"}, group="Birth"
     )
     deep: AnimatedNumber = control(
         0.0, "Depth", soft=(0, 3000), hard=(0, 1e5), step=5, unit="px", help="How far apart they lie in depth: near ones are larger and pass faster.", group="Birth")  # fmt: skip
@@ -104,6 +121,19 @@ class ParticlesContent(ContentBase):
     )
     eddy: AnimatedNumber = control(130.0, "Eddies", soft=(10, 600), hard=(1, 1e5), step=1, unit="px", group="Way")
     boil: AnimatedNumber = control(0.6, "Boil", soft=(0, 3), hard=(-50, 50), group="Way")
+    spin: AnimatedNumber = control(
+        0.0, "Spin", soft=(0, 720), hard=(0, 1e5), step=1, unit="°/s", help="How fast they turn, at most, either way.", group="Way")  # fmt: skip
+    made_of: Annotated[Id, Ref("layers", "is made of", what="a layer with a picture", having="has_picture", on_delete="clear", sees="picture")] | None = chosen_layer(
+        "Made of", "Each is a small picture of another layer, in place of a disc. The colours below tint it.", "Look", "soft discs"
+    )  # fmt: skip
+    begins: Literal["birth", "anywhere"] = setting(
+        "birth", "Its time", widget="choice", options={"birth": "from its birth on", "anywhere": "from any moment on"},
+        help="Of the layer they are made of: what of its time each shows.", group="Look",
+    )  # fmt: skip
+    stands: Literal["turned", "upright", "along"] = setting(
+        "turned", "Stands", widget="choice", options={"turned": "turned any way", "upright": "upright", "along": "along its way"},
+        help="What is made of a layer.", group="Look",
+    )  # fmt: skip
     radius: AnimatedNumber = control(
         42.0,
         "Size",
@@ -145,6 +175,12 @@ class ParticlesContent(ContentBase):
     opening: AnimatedNumber = control(
         0.5, "Opens", soft=(0, 1), hard=(0, 2), help="How far holes open in each while it lives.", group="Look"
     )
+    shading: AnimatedNumber = control(
+        0.0, "Shading", soft=(0, 1), hard=(0, 1), help="How far those that lie in the way of the light darken those behind them.", group="Look")  # fmt: skip
+    lit_from: AnimatedNumber = control(
+        -60.0, "Lit from", soft=(-180, 180), hard=(-3600, 3600), step=0.5, unit="°", help="0 is from the right, -90 from above.", group="Look")  # fmt: skip
+    lit_before: AnimatedNumber = control(
+        0.2, "Lit from before", soft=(-1, 1), hard=(-1, 1), help="Below 0 the light stands behind them.", group="Look")  # fmt: skip
     soft: AnimatedNumber = control(0.6, "Softness", soft=(0.1, 1), hard=(0.02, 2), group="Look")
     streak: AnimatedNumber = control(
         1.0,
@@ -161,7 +197,12 @@ class ParticlesContent(ContentBase):
         "Smoke": starting(
             area=(30.0, 10.0), rate=70.0, life=3.6, speed=40.0, direction=-90.0, fan=40.0, fall=-110.0, drag=1.6, wind=(-40.0, 0.0), turbulence=85.0, eddy=150.0,
             radius=64.0, opacity=0.26, fading=_points((0, 0), (0.05, 1), (0.6, 0.45), (1, 0)), colour=(0.1, 0.1, 0.105), colour_end=(0.2, 0.2, 0.21), breakup=-0.8,
-            opening=0.55, soft=0.65,
+            opening=0.55, soft=0.65, shading=0.85,
+        ),
+        "Pale smoke": starting(
+            area=(34.0, 12.0), rate=110.0, life=3.4, speed=46.0, direction=-90.0, fan=44.0, fall=-110.0, drag=1.6, wind=(-30.0, 0.0), turbulence=95.0, eddy=150.0,
+            radius=66.0, opacity=0.42, fading=_points((0, 0), (0.05, 1), (0.6, 0.5), (1, 0)), colour=(0.6, 0.585, 0.57), colour_end=(0.58, 0.58, 0.58), breakup=-0.8,
+            opening=0.55, soft=0.65, shading=0.9,
         ),
         "Embers": starting(
             source=(480.0, 560.0), area=(700.0, 20.0), deep=500.0, rate=60.0, life=3.2, life_varies=0.5, speed=60.0, direction=-90.0, fan=60.0, fall=-160.0, drag=1.6, turbulence=110.0, eddy=190.0,
@@ -190,6 +231,11 @@ class ParticlesContent(ContentBase):
         ),
     }  # fmt: skip
 
+    @property
+    def longest(self) -> float:
+        """The longest that one may live, in seconds."""
+        return _most(self.life, LONGEST_S) * (1 + _most(self.life_varies, 1.0))
+
     def aged(self, values: dict[str, Any], ages: Any, side: int) -> Any:
         return aged(values, ages, side)
 
@@ -210,12 +256,39 @@ class ParticlesContent(ContentBase):
                 return None
         else:
             carry = self._carry(context, first, values["carried"])
-        parameters = (values, first, rows, born, now, carry, None if scene is None else scene.numbers(), part)
+        every, looks, inputs = self._mattes(context, first)
+        shows, pictures = looks_over_life(self, context, rate)
+        parameters = (
+            values,
+            first,
+            rows,
+            born,
+            now,
+            carry,
+            None if scene is None else scene.numbers(),
+            part,
+            looks,
+            shows and tuple(shows),
+        )
 
-        def make(window: Window) -> Picture:
-            return _drawn(values, first, rows, born, rate, now, context.scale, window, carry, scene, part)
+        def make(window: Window, *given: Any) -> Picture:
+            seen: Iterator[Coverage] = iter(given[: len(inputs)])
+            places = [None if m is None else (next(seen), m) for m in looks]
+            born_in = Born(int(values["seed"]), first, every, places, self.where == "edge") if self.within else None
+            flight = Flight(first, rows, born, rate, now, carry, scene, part, born_in)
+            made = None if shows is None else Pictures(shows, given[-1])
+            return drawn(values, flight, context.scale, window, made)
 
-        return context.made(self.kind, parameters, self.size(context.shot), make)
+        return context.made(self.kind, parameters, self.size(context.shot), make, (*inputs, *pictures))
+
+    def _mattes(self, context: Context, first: int) -> tuple[int, list[Matrix | None], tuple[Any, ...]]:
+        """(how many frames share a look at the matte, from the content's pixels to its own at each look, None where there is none, the steps of the others)."""
+        if self.within is None:
+            return 1, [], ()
+        every, frames = moments(first, math.floor(context.frame))
+        scale = min(1.0, LOOKED_AT_PX / context.shot.size[0])
+        found = [context.matte(self.within, float(f), scale) for f in frames]
+        return every, [m for _, m in found], tuple(s for s, m in found if m is not None)
 
     def _scene(self, context: Context, first: int, share: float, half: float) -> Scene | None:
         """What sees them in depth, at both ends of the shutter, and the places they were born in; None where that is not known."""
@@ -244,7 +317,7 @@ class ParticlesContent(ContentBase):
     def _births(self, context: Context, rate: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]]:
         """(the earliest frame of which any are alive, the BIRTH columns of every frame from it on, how many are expected of each)."""
         last = math.floor(context.frame)
-        first = last - math.ceil(_most(self.life, LONGEST_S) * (1 + _most(self.life_varies, 1.0)) * rate)
+        first = last - math.ceil(self.longest * rate)
         moving = [name for name in _AT_BIRTH if not getattr(self, name).still]
         kept = {name: sample(getattr(self, name), context.frame) for name in _AT_BIRTH}
         rows, expected = [], []
@@ -272,41 +345,3 @@ _AT_BIRTH = ("source", "area", "wind", "rate", *(n for n in BIRTH if n in Partic
 def _most(value: AnimatedNumber, limit: float) -> float:
     """The highest it may reach."""
     return limit if value.moving else min(max((k.value for k in value.keys), default=value.value), limit)
-
-
-def _drawn(
-    values: dict[str, Any], first: int, births: NDArray[np.float64], born: NDArray[np.int64], rate: float, now: float, scale: float, window: Window,
-    carry: NDArray[np.float64] | None = None, scene: Scene | None = None, part: tuple[float, float] | None = None,
-) -> Picture:  # fmt: skip
-    seed = int(values["seed"])
-    found, numbers, frames = flown(seed, first, born, births, rate, now)
-    if carry is not None and len(found):
-        moves = carry[frames]
-        p = np.einsum("nij,nj->ni", moves, np.column_stack([found[:, :2], np.ones(len(found))]))
-        found[:, :2] = p[:, :2] / p[:, 2:]
-        found[:, 3:5] = np.einsum("nij,nj->ni", moves[:, :2, :2], found[:, 3:5])
-    if scene is None:
-        kept, seen = seen_before_frame(values, found, scale)
-    else:
-        kept, seen = seen_in_scene(values, found, frames, scene, scale, part)
-    of = looking(values, found[kept], numbers[kept], seen, now / rate, seed, scale)
-    at = _around(of, window)
-    if at.empty:
-        return nothing()
-    of[:, :2] -= np.array([at.x0, at.y0], np.float32)
-    if not values["breakup"] or np.percentile(of[:, 4], 10) < HALVED_FROM_PX:
-        return Picture(specks(of, at.height, at.width, values["breakup"], values["soft"]), at)
-    of = of * np.where([n in LENGTHS for n in SPECK], np.float32(0.5), np.float32(1))
-    half = specks(of, -(-at.height // 2), -(-at.width // 2), values["breakup"], values["soft"])
-    pixels = cv2.resize(half, (half.shape[1] * 2, half.shape[0] * 2), interpolation=cv2.INTER_LINEAR)
-    return Picture(np.ascontiguousarray(pixels[: at.height, : at.width]), at)
-
-
-def _around(of: NDArray[np.float32], window: Window) -> Window:
-    """The part of a window that specks reach, from an even pixel on."""
-    if not len(of):
-        return Window(0, 0, 0, 0)
-    reach = np.sqrt(of[:, 4] ** 2 + 1) + np.maximum(np.abs(of[:, 2]), np.abs(of[:, 3])) / 2 + 1
-    low = np.floor((of[:, :2] - reach[:, None]).min(0) / 2).astype(int) * 2
-    high = np.ceil((of[:, :2] + reach[:, None]).max(0)).astype(int)
-    return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(window)

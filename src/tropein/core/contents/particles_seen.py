@@ -56,12 +56,15 @@ def seen_before_frame(values: dict[str, Any], found: Array, scale: float) -> tup
             ((away.max() - away) * (65535 / max(float(np.ptp(away)), 1e-6))).astype(np.uint16), kind="stable"
         )
         order = order[away[order] > NEAREST * focal]
-        found, away = found[order], away[order]
+        away = away[order]
     size = focal / away  # of what lies at the frame
-    centre = np.array([w / 2, h / 2])
-    at = (centre + (found[:, :2] - centre) * size[:, None]) * scale
-    way = (found[:, 3:5] - (at / scale - centre) * (found[:, 5] / focal)[:, None]) * size[:, None]
-    return order, Seen(at, way * values["shutter"] * values["streak"] * scale, size)
+    at, way = np.empty((len(order), 2)), np.empty((len(order), 2))
+    nearing, by = found[order, 5] / focal, size * (values["shutter"] * values["streak"] * scale)
+    for i, middle in enumerate((w / 2, h / 2)):
+        aside = (found[order, i] - middle) * size
+        at[:, i] = (aside + middle) * scale
+        way[:, i] = (found[order, 3 + i] - aside * nearing) * by
+    return order, Seen(at, way, size)
 
 
 def seen_in_scene(

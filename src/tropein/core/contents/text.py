@@ -7,16 +7,24 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import StringConstraints
 
-from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, Ride, control
+from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, ContentHash, Model, Ride, control
+from tropein.core.document.base import Name, chosen_font, setting
 from tropein.core.document.base import Text as Storable
-from tropein.core.document.base import setting
 from tropein.core.document.content import CONTENTS, ContentBase, Context, starting
+from tropein.core.document.references import Stored
 from tropein.core.raster.bolts import halo
 from tropein.core.raster.lettering import WEIGHTS, laid_out, lettered
 from tropein.core.raster.picture import Picture, Window
 
 MOST = 2000
 RISES, BEGINS = 0.7, {"left": 0.0, "middle": 0.5, "right": 1.0}
+
+
+class BroughtFont(Model):
+    """A stored font, and what it calls itself."""
+
+    stored: Annotated[ContentHash, Stored("font")]
+    name: Name
 
 
 @CONTENTS.add
@@ -31,13 +39,16 @@ class TextContent(ContentBase):
     face: Literal["plain", "even"] = setting(
         "plain", "Face", widget="choice", options={"plain": "plain", "even": "of even width"}, group="Words"
     )
+    font: BroughtFont | None = chosen_font(
+        "Own font", "From a .ttf or .otf file, in place of the face; letters it lacks are the plain face's.", "Words"
+    )
     align: Literal["left", "middle", "right"] = setting(
         "middle", "Lines", widget="choice", options={"left": "from the left", "middle": "about the middle", "right": "from the right"}, group="Words"
     )  # fmt: skip
     at: AnimatedVec2 = control((480.0, 270.0), "Place", step=0.5, unit="px", widget="point", group="Words")
     at_ride: Ride | None = None
     height: AnimatedNumber = control(56.0, "Size", soft=(4, 240), hard=(0, 4000), step=0.5, unit="px", group="Words")
-    weight: AnimatedNumber = control(500.0, "Weight", soft=WEIGHTS, hard=WEIGHTS, step=5, group="Words")
+    weight: AnimatedNumber = control(500.0, "Weight", soft=WEIGHTS, hard=WEIGHTS, step=5, help="Of an own font only where its file holds several.", group="Words")  # fmt: skip
     spacing: AnimatedNumber = control(
         0.0,
         "Spacing",
@@ -78,7 +89,12 @@ class TextContent(ContentBase):
     }  # fmt: skip
 
     def picture(self, context: Context) -> Any:
-        return context.drawn(self)
+        values, scale, stored = context.values(self, context.frame), context.scale, self.font and self.font.stored
+        file = context.font(stored) if stored else None
+        if file is None or values is None:
+            return context.drawn(self)
+        drawn, size = values | {"face": file}, self.size(context.shot)
+        return context.made(self.kind, values | {"font": stored}, size, lambda window: self.draw(drawn, window, scale))
 
     def draw(self, values: dict[str, Any], window: Window, scale: float) -> Picture:
         weight = int(np.clip(round(values["weight"]), *WEIGHTS))
@@ -94,7 +110,7 @@ class TextContent(ContentBase):
         if values["by"] == "rise" and len(letters):
             at[:, 1] += (1 - share) * RISES * size
         at = at.reshape(-1, 2) * scale
-        given = (list(letters), at, share, values["face"], weight, size * scale)
+        given = (list(letters), at, share, weight, size * scale)
         fill = lettered(*given, 0.0, window)
         pixels = np.empty((window.height, window.width, 4), np.float32)
         level = fill * np.float32(values["light"])

@@ -107,9 +107,30 @@ def setting(default: str, title: str, *, widget: str, options: dict[str, str] | 
 
 def chosen_matte(title: str, help: str, group: str = "") -> Any:
     """A field that points at a matte, or at none; the pointer itself stands in its type."""
-    extra: dict[str, Any] = {"widget": "matte", "step": 0, "unit": "", "hard": [None, None]}
+    return _chosen("matte", title, help, group)
+
+
+def chosen_layer(title: str, help: str, group: str = "", none: str = "") -> Any:
+    """A field that points at a layer with a picture, or at none, which may have a name of its own; the pointer itself stands in its type."""
+    return _chosen("layer", title, help, group, none)
+
+
+def chosen_table(title: str, help: str, group: str = "") -> Any:
+    """A field that names a stored table of colours, or none."""
+    return _chosen("table", title, help, group)
+
+
+def chosen_font(title: str, help: str, group: str = "") -> Any:
+    """A field that names a stored font, or none."""
+    return _chosen("font", title, help, group)
+
+
+def _chosen(widget: str, title: str, help: str, group: str, none: str = "") -> Any:
+    extra: dict[str, Any] = {"widget": widget, "step": 0, "unit": "", "hard": [None, None]}
     if group:
         extra["group"] = group
+    if none:
+        extra["options"] = {"none": none}
     return Field(default=None, title=title, description=help, json_schema_extra=extra)
 
 

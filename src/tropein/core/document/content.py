@@ -38,8 +38,9 @@ class Context(Protocol):
     def stack(self, stack: list[str]) -> Any:
         """Layers laid over each other, in a frame of the shot's size."""
 
-    def finished(self, layer: str) -> Any:
-        """Another layer's picture with its effects and cuts, in that layer's own pixels; None where it shows nothing."""
+    def finished(self, layer: str, frame: float | None = None, scale: float | None = None) -> Any:
+        """Another layer's picture with its effects and cuts, in that layer's own pixels; None where it shows nothing. At the context's frame and scale
+        where no other is said."""
 
     def drawn(self, content: ContentBase) -> Any:
         """What the content's own `draw` makes of its parameters at the frame, points where their rides take them; None where a ride hides one."""
@@ -64,6 +65,9 @@ class Context(Protocol):
     def matte(self, matte: str, frame: float, scale: float = 0.0) -> tuple[Any, Any]:
         """(the step of a matte's coverage of the frame, the 3x3 matrix from the content's own pixels to that coverage's), at `scale` pixels per pixel of the
         shot, the plan's own where it is 0; (None, None) where there is no such matte, or the layer lies nowhere."""
+
+    def font(self, font: str) -> str | None:
+        """Where a stored font's file lies; None where it is missing."""
 
     def step(self, op: str, parameters: object, inputs: tuple[Any, ...], make: Any) -> Any:
         """A step of the plan, named by what goes into it."""

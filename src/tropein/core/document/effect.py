@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar, Protocol
 
 from pydantic import BeforeValidator, SerializeAsAny
 
@@ -11,6 +11,28 @@ from tropein.core.document.base import Id, control
 from tropein.core.document.kinds import Family, Kind
 from tropein.core.document.matte import Cuts
 from tropein.core.document.place import Ride
+
+
+class Asking(Protocol):
+    """What an effect may ask for beside the picture it works on. Pictures and coverage are steps of the plan."""
+
+    @property
+    def frame(self) -> float: ...
+
+    def at(self, frame: float) -> Any:
+        """The picture it works on as it is at another frame, in its own pixels; None where there is none, or a veil's."""
+
+    def matte(self, matte: str | None) -> Any:
+        """A matte's coverage as the picture sees it; None where there is no such matte."""
+
+    def brightness(self, layer: str | None) -> Any:
+        """How bright another layer is where it lies, 0..1 as a display shows it, as the picture sees it; None where it shows nothing."""
+
+    def table(self, table: str | None) -> Any:
+        """A stored table of colours; None where there is none."""
+
+    def away(self) -> float | None:
+        """How far from the camera its layer's place is, in units of the solved scene; None where it has none."""
 
 
 class EffectBase(Kind):
@@ -24,6 +46,14 @@ class EffectBase(Kind):
     on: bool = True
     mix: AnimatedNumber = control(1.0, "Mix", soft=(0, 1), hard=(0, 1), help="How much of the effect is laid in.")
     cuts: Cuts = {}
+
+    def asks(self, asking: Asking) -> tuple[Any, ...]:
+        """Steps of the plan, numbers or None: what it needs beside its picture. It finds what they make in `values["given"]`."""
+        return ()
+
+    @property
+    def asks_for_more(self) -> bool:
+        return type(self).asks is not EffectBase.asks
 
 
 class CentredEffect(EffectBase):

@@ -16,7 +16,7 @@ from tropein.core.document.upgrade import explain, load_shot
 from tropein.core.errors import BadInput
 
 Plain = dict[str, Any]
-MAPS = ("footage", "layers", "tracks", "mattes", "cues")
+MAPS = ("footage", "layers", "tracks", "mattes", "cues", "spots")
 _ADAPTERS: dict[str, TypeAdapter[Any]] = {}
 
 

@@ -47,7 +47,7 @@ class Ref:
 class Stored:
     """On a content hash: which sort of stored file it names."""
 
-    what: Literal["media", "track", "coverage"]
+    what: Literal["media", "track", "coverage", "table", "font"]
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from tropein.core.errors import BadInput
 
 Plain = dict[str, Any]
 ORDERS = {"effects": "chain", "meets": "meeting", "pieces": "order"}  # a map by id, and the list of its order beside it
-MAPS = {"footage", "layers", "tracks", "mattes", "cues", "cuts", "fine_within", *ORDERS}
+MAPS = {"footage", "layers", "tracks", "mattes", "cues", "spots", "cuts", "fine_within", *ORDERS}
 OPTIONAL = {"ride", "pivot_ride", "hang", "steady", "depth"}
 
 

@@ -12,6 +12,7 @@ from tropein.core.document.layer import Layer
 from tropein.core.document.matte import Matte
 from tropein.core.document.references import WORDS, Found, Ref, pointers
 from tropein.core.document.scope import circles, scope_problems
+from tropein.core.document.spot import Spot
 from tropein.core.document.track import Track
 
 SCHEMA_VERSION = 4
@@ -52,6 +53,7 @@ class Shot(Model):
     tracks: dict[Id, Track] = Field(default_factory=dict, max_length=2000)
     mattes: dict[Id, Matte] = Field(default_factory=dict, max_length=500)
     cues: dict[Id, Cue] = Field(default_factory=dict, max_length=1000)
+    spots: dict[Id, Spot] = Field(default_factory=dict, max_length=32)
 
     @model_validator(mode="after")
     def _references_hold(self) -> Shot:
@@ -60,7 +62,7 @@ class Shot(Model):
         return self
 
 
-MAPS = ("footage", "layers", "tracks", "mattes", "cues")
+MAPS = ("footage", "layers", "tracks", "mattes", "cues", "spots")
 
 
 def broken_references(shot: Shot) -> list[str]:
@@ -83,7 +85,7 @@ def broken_references(shot: Shot) -> list[str]:
     ]
     problems += [
         problem
-        for where in ("layers", "mattes", "tracks")
+        for where in ("layers", "mattes", "tracks", "spots")
         for key, thing in getattr(shot, where).items()
         for found in pointers(thing)
         if (problem := _broken(shot, (where, key), found)) is not None

@@ -26,9 +26,14 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     r, c = np.arange(rows[0], rows[-1] + 1), np.arange(columns[0], columns[-1] + 1)
     torn = of_cells(seed, moment, 1, r, c) < values["torn"]
     far = np.where(torn, (of_cells(seed, moment, 2, r, c) * 2 - 1) * values["far"] * scale, 0)
-    shift = np.rint(far).astype(np.int64)[(rows - rows[0])[:, None], (columns - columns[0])[None]]
-    at = np.clip(xs[None] - w.x0 - shift, 0, w.width - 1)
-    return Picture(np.ascontiguousarray(np.take_along_axis(picture.pixels, at[..., None], 1)), w)
+    shift = np.rint(far).astype(np.int64)
+    out = picture.pixels.copy()
+    begins = np.searchsorted(rows, np.arange(rows[0], rows[-1] + 2))
+    for i in np.flatnonzero(shift.any(1)):  # a row of blocks at a time
+        strip = slice(begins[i], begins[i + 1])
+        at = np.clip(xs - w.x0 - shift[i][columns - columns[0]], 0, w.width - 1)
+        np.take(picture.pixels[strip], at, axis=1, out=out[strip])
+    return Picture(out, w)
 
 
 @effect(_apply)

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import math
-from typing import ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import ConfigDict
 
-from tropein.core.document import AnimatedNumber, AnimatedVec2, EffectBase, control
+from tropein.core.document import AnimatedNumber, AnimatedVec2, EffectBase, Id, control
+from tropein.core.document.base import chosen_layer
+from tropein.core.document.effect import Asking
+from tropein.core.document.references import Ref
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.bend import bent, bent_window
+from tropein.core.raster.colour import encoded
+from tropein.core.raster.coverage import over
 from tropein.core.raster.hashed import of_cells
 from tropein.core.raster.picture import Picture, Window
 
@@ -51,7 +56,13 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     if picture.window.empty or (x == 0 and y == 0):
         return picture
     window = bent_window(picture, max(abs(x), abs(y)))
-    push = _field(values, scale, window)
+    by = values["given"][0] if "given" in values else None
+    if by is not None:  # grey, as a display shows it, leaves things where they are
+        push = (2 * encoded(over(by, window)) - 1) * np.float32(values["contrast"])
+    elif values["layer"]:
+        return picture
+    else:
+        push = _field(values, scale, window)
     blur = values["melt"] * scale
     if blur >= 0.3:
         push = cv2.GaussianBlur(push, (0, 0), blur)
@@ -60,7 +71,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 
 @effect(_apply)
 class Displace(EffectBase):
-    """Pushes the picture aside by cells of noise: wide flat ones tear it like a broken signal, soft ones like old glass."""
+    """Pushes the picture aside by cells of noise, or by how bright another layer is: wide flat cells tear it like a broken signal, soft ones bend it like old glass."""
 
     use: ClassVar[str] = "Bend"
     varies: ClassVar[bool] = True
@@ -87,3 +98,9 @@ class Displace(EffectBase):
         4.0, "Boil", soft=(0, 24), hard=(-200, 200), help="How often it changes in 24 frames."
     )
     seed: AnimatedNumber = control(1.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)
+    layer: Annotated[Id, Ref("layers", "is displaced by", having="has_picture", on_delete="clear", sees="picture")] | None = chosen_layer(
+        "By a layer", "In place of noise: white pushes all the way, black the other way, grey not at all."
+    )  # fmt: skip
+
+    def asks(self, asking: Asking) -> tuple[Any, ...]:
+        return (asking.brightness(self.layer),)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import ClassVar, Literal
 
 import cv2
@@ -10,7 +11,7 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec2, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.blur import gaussian
+from tropein.core.raster.blur import softened
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import product, scaling, translation
 
@@ -25,20 +26,17 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     move = product(translation(mx + x, my + y), scaling(size, size), translation(-mx, -my))
     corners = move @ np.array([[w.x0, w.x1], [w.y0, w.y1], [1.0, 1.0]])
     (x0, y0), (x1, y1) = np.floor(corners[:2, 0]).astype(int) - 1, np.ceil(corners[:2, 1]).astype(int) + 1
-    at = Window(int(x0), int(y0), int(x1), int(y1))
-    own = product(translation(-at.x0 - 0.5, -at.y0 - 0.5), move, translation(w.x0 + 0.5, w.y0 + 0.5))[:2]
+    soft = values["soft"] * scale
+    window = Window(int(x0), int(y0), int(x1), int(y1)).grow(math.ceil(3 * soft) + 1).join(w)
+    own = product(translation(-window.x0 - 0.5, -window.y0 - 0.5), move, translation(w.x0 + 0.5, w.y0 + 0.5))[:2]
     alpha = cv2.warpAffine(
-        np.ascontiguousarray(picture.pixels[..., 3]), own, (at.width, at.height), flags=cv2.INTER_LINEAR
+        np.ascontiguousarray(picture.pixels[..., 3]), own, (window.width, window.height), flags=cv2.INTER_LINEAR
     )
-    pixels = np.zeros((at.height, at.width, 4), np.float32)
-    pixels[..., 3] = alpha
-    soft = gaussian(Picture(pixels, at), values["soft"] * scale)
-    window = soft.window.join(w)
-    below, over = soft.fill(window)[..., 3] * np.float32(opacity), picture.fill(window)
-    seen = below * (1 - over[..., 3])
-    out = over.copy()
-    for c in range(3):
-        out[..., c] += seen * np.float32(values["colour"][c])
+    out = picture.fill(window)
+    seen = softened(alpha, soft) * (np.float32(opacity) * (1 - out[..., 3]))
+    for c, level in enumerate(values["colour"]):
+        if level:
+            out[..., c] += seen * np.float32(level)
     out[..., 3] += seen
     return Picture(out, window)
 

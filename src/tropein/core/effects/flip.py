@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import cv2
 import numpy as np
 from pydantic import ConfigDict
 
@@ -11,12 +12,14 @@ from tropein.core.document import AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.picture import Picture
 
+AXES = {(True, False): 0, (False, True): 1, (True, True): -1}  # up, across: as cv2 has them
+
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
-    ways = (-1 if values["up"] >= 0.5 else 1), (-1 if values["across"] >= 0.5 else 1)
-    if ways == (1, 1):
+    up, across = values["up"] >= 0.5, values["across"] >= 0.5
+    if picture.window.empty or not (up or across):
         return picture
-    return Picture(np.ascontiguousarray(picture.pixels[:: ways[0], :: ways[1]]), picture.window)
+    return Picture(cv2.flip(np.ascontiguousarray(picture.pixels), AXES[up, across]), picture.window)
 
 
 @effect(_apply)

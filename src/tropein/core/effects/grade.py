@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import ConfigDict
 
-from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
+from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec3, EffectBase, control
 from tropein.core.effects.registry import Values, effect
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert
 from tropein.core.raster.picture import Picture, Window
@@ -18,7 +18,14 @@ from tropein.core.rows import tones
 from tropein.core.rows.points import Use
 
 _NUMBERS = ("exposure", "temperature", "tint", "contrast", "pivot", "black", "white", "gamma")
-_COLOURS = ("slope", "offset", "power")
+_COLOURS = ("light_offset", "slope", "offset", "power")
+
+
+def balanced_by(gains: NDArray[np.float64]) -> tuple[float, float, float]:
+    """The exposure, temperature and tint that are these linear gains of red, green and blue."""
+    r, g, b = np.log2(np.maximum(np.asarray(gains, np.float64), 1e-6))
+    luma = float(np.log2(2 ** np.array([r, g, b]) @ [0.2126, 0.7152, 0.0722]))
+    return luma, float(3 * (r - b)), float(-6 * (g - (r + b) / 2))
 
 
 def balance(temperature: float, tint: float) -> NDArray[np.float64]:
@@ -39,9 +46,9 @@ def _tabulated(
 ) -> NDArray[np.float32]:
     grid = GRID if fine else tones.GRID
     exposure, temperature, tint, contrast, pivot, black, white, gamma = numbers
-    slope, offset, power = colours
+    lifted, slope, offset, power = colours
     gains = balance(temperature, tint) * 2**exposure
-    x = np.clip(grid[:, None].astype(np.float64) * gains, 0, 1e6).astype(np.float32)
+    x = np.clip(grid[:, None].astype(np.float64) * gains + np.array(lifted), 0, 1e6).astype(np.float32)
     v = convert(x, WORKING, DISPLAY).astype(np.float64)
     v = (v - black) / max(white - black, 1e-4)
     v = (v - pivot) * contrast + pivot
@@ -73,6 +80,9 @@ class Grade(EffectBase):
     tint: AnimatedNumber = control(
         0.0, "Tint", soft=(-6, 6), hard=(-30, 30), step=0.05, help="Magenta to the right, green to the left."
     )
+    light_offset: AnimatedVec3 = control(
+        (0.0, 0.0, 0.0), "Light offset", soft=(-0.2, 0.2), step=0.001, widget="triple", help="Light that is added, as a veil of haze adds it, or taken away."
+    )  # fmt: skip
     contrast: AnimatedNumber = control(1.0, "Contrast", soft=(0, 3), hard=(0, 20))
     pivot: AnimatedNumber = control(
         0.46, "Pivot", soft=(0, 1), hard=(0, 1), help="The display value contrast leaves alone."
@@ -81,6 +91,6 @@ class Grade(EffectBase):
     white: AnimatedNumber = control(1.0, "White point", soft=(0.3, 2), hard=(-4, 16), step=0.002)
     gamma: AnimatedNumber = control(1.0, "Gamma", soft=(0.2, 4), hard=(0.01, 20))
     saturation: AnimatedNumber = control(1.0, "Saturation", soft=(0, 3), hard=(0, 20))
-    slope: AnimatedColour = control((1.0, 1.0, 1.0), "Slope", soft=(0, 3), widget="triple")
-    offset: AnimatedColour = control((0.0, 0.0, 0.0), "Offset", soft=(0, 0.5), step=0.002, widget="triple")
-    power: AnimatedColour = control((1.0, 1.0, 1.0), "Power", soft=(0.2, 3), widget="triple")
+    slope: AnimatedColour = control((1.0, 1.0, 1.0), "Slope", soft=(0, 3), hard=(0, 64), widget="triple")
+    offset: AnimatedVec3 = control((0.0, 0.0, 0.0), "Offset", soft=(-0.5, 0.5), step=0.002, widget="triple")
+    power: AnimatedColour = control((1.0, 1.0, 1.0), "Power", soft=(0.2, 3), hard=(0, 64), widget="triple")

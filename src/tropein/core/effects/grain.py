@@ -8,18 +8,14 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.grain import TILE, film_grain, place_of_tile, planar_tile
+from tropein.core.raster.grain import TILE, film_grain, place_of_tile, planar_tile, strength_at
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.rows import grains
 from tropein.core.rows.points import Use
 
-FINEST_PX = 0.28  # finer grain than this is white noise: a pixel's own width
-GRAIN_WIDTH = 3.545
-
 
 def _amount(values: Values, scale: float) -> float:
-    """Reducing a picture averages grain away once its pixels are wider than a grain's own width, 2 sqrt(pi) sigma."""
-    return float(values["amount"] * min(1.0, GRAIN_WIDTH * max(values["size"], FINEST_PX) * scale))
+    return strength_at(values["amount"], values["size"], scale)
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:

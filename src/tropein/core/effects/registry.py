@@ -91,11 +91,13 @@ def own_centre(values: Values) -> tuple[float, float]:
 
 def same_always(effect: EffectBase) -> bool:
     """Whether an effect does the same at every frame."""
-    return not effect.varies and not isinstance(effect, CentredEffect) and not _parts.of(effect)[1]
+    return not (effect.varies or effect.asks_for_more or isinstance(effect, CentredEffect)) and not _parts.of(effect)[1]
 
 
 def run(kind: str, picture: Picture, values: Values, scale: float) -> Picture:
     """The picture after the effect, its mix not yet laid in."""
+    if kind not in _APPLY:
+        EFFECTS.known()  # not looked for yet
     if kind not in _APPLY:  # not installed here
         return picture
     return _APPLY[kind](picture, values, scale)

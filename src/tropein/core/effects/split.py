@@ -25,16 +25,16 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     pixels = picture.pixels if opaque else picture.fill(window)
     mx, my = window.width / 2 - 0.5, window.height / 2 - 0.5
     border = cv2.BORDER_REPLICATE if opaque else cv2.BORDER_CONSTANT
-    out = np.zeros_like(pixels)
+    planes = cv2.split(pixels)
+    size_px, seen = (window.width, window.height), []
+    alpha = planes[3].copy() if opaque else np.zeros_like(planes[3])
     for c, (x, y) in enumerate(apart):
         size = 1 + values["spread"] * (1 - c)  # red outwards, blue inwards
         matrix = product(translation(mx + x, my + y), scaling(size, size), translation(-mx, -my))[:2]
-        moved = cv2.warpAffine(
-            np.ascontiguousarray(pixels[..., [c, 3]]), matrix, (window.width, window.height), flags=cv2.INTER_LINEAR, borderMode=border
-        )  # fmt: skip
-        out[..., c] = moved[..., 0]
-        np.maximum(out[..., 3], moved[..., 1], out=out[..., 3])
-    return Picture(out, window)
+        seen.append(cv2.warpAffine(planes[c], matrix, size_px, flags=cv2.INTER_LINEAR, borderMode=border))
+        if not opaque:
+            np.maximum(alpha, cv2.warpAffine(planes[3], matrix, size_px, flags=cv2.INTER_LINEAR), out=alpha)
+    return Picture(cv2.merge([*seen, alpha]), window)
 
 
 @effect(_apply)

@@ -22,8 +22,14 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
         return picture
     angle, steps = math.radians(values["angle"]), round(values["steps"])
     window = bent_window(picture, abs(far))
-    ys, xs = np.mgrid[window.y0 : window.y1, window.x0 : window.x1].astype(np.float32) + np.float32(0.5)
-    across = xs * np.float32(-math.sin(angle)) + ys * np.float32(math.cos(angle))
+    xs, ys = (
+        np.arange(a, b, dtype=np.float32) + np.float32(0.5) for a, b in ((window.x0, window.x1), (window.y0, window.y1))
+    )
+    # of waves along a side, one column or row tells all
+    sideways, down = np.float32(-math.sin(angle)), np.float32(math.cos(angle))
+    across = ys[:, None] * down if abs(sideways) < 1e-6 else xs[None] * sideways
+    if abs(sideways) >= 1e-6 and abs(down) >= 1e-6:
+        across = across + ys[:, None] * down
     turn = across / np.float32(length) + np.float32(values["speed"] * values["frame"] / FRAMES % 1.0)
     if steps > 1:
         turn = np.floor(turn * steps) / steps

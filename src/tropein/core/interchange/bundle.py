@@ -9,11 +9,12 @@ from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 from typing import ClassVar, Literal
 
-from tropein.core.compose.artefacts import TRACK, Artefacts, stored_with
+from tropein.core.compose.artefacts import FONT, TABLE, TRACK, Artefacts, stored_with
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.errors import BadInput
 from tropein.core.files import whole
+from tropein.core.interchange.fonts import read_font
 from tropein.core.interchange.form import FORMS, FormBase
 from tropein.core.media.probe import natural
 from tropein.core.media.record import MediaStore, content_hash
@@ -21,7 +22,7 @@ from tropein.core.media.zips import check_zip, or_bad_input, unpack
 
 MAX_SHOT_BYTES = 64 << 20
 MAX_TRACK_BYTES = 64 << 20  # packed
-FOLDERS = {TRACK: "tracks"}
+FOLDERS = {TRACK: "tracks", TABLE: "tables", FONT: "fonts"}
 
 
 @FORMS.add
@@ -93,18 +94,24 @@ class Bundle:
         return paths
 
     def unpack_bulk(self, artefacts: Artefacts) -> None:
-        """Tracks and cut-outs into the artefacts, each checked against its name before it is stored."""
+        """Tracks, cut-outs, tables and fonts into the artefacts, each checked against its name before it is stored."""
         with tempfile.TemporaryDirectory() as folder:
             for name, suffix in sorted(set(stored_with(self.shot))):
                 info = self._infos.get(_within(name, suffix))
                 if info is None:
-                    raise BadInput("The bundle does not hold all the tracks and cut-outs of its shot.")
-                if suffix == TRACK and info.file_size > MAX_TRACK_BYTES:
-                    raise BadInput("A track in the bundle is larger than any can be.")
+                    raise BadInput("The bundle does not hold all the tracks, cut-outs, tables and fonts of its shot.")
+                if suffix in FOLDERS and info.file_size > MAX_TRACK_BYTES:
+                    raise BadInput("A track, table or font in the bundle is larger than any can be.")
                 target = Path(folder) / "file"
                 self._unpack(info, target)
                 if suffix == TRACK:
                     artefacts.take_track(name, target.read_bytes())
+                elif suffix == TABLE:
+                    artefacts.take_table(name, target.read_bytes())
+                elif suffix == FONT:
+                    data = target.read_bytes()
+                    read_font(data, "A font in the bundle.ttf")
+                    artefacts.take_font(name, data)
                 else:
                     artefacts.take_cutout(name, target)
 

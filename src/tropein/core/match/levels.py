@@ -9,7 +9,7 @@ import numpy as np
 from tropein.core.document import new_id
 from tropein.core.effects.levels import Levels
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, brightness, laid
+from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, brightness, laid, lightness
 
 LOW, HIGH = 1.0, 99.0  # percentiles that stand for black and white
 RARE = 0.1  # of what lies behind a little counts: a lamp, a gap between boards
@@ -23,12 +23,13 @@ class BlackAndWhite(MeasureBase):
     title: ClassVar[str] = "Black and white"
     act: ClassVar[str] = "Bring its blacks and whites into the plate's"
     unit: ClassVar[str] = "L*"
+    order: ClassVar[int] = 10
     visible_from: ClassVar[float] = 2.0
     kind: Literal["levels"] = "levels"
 
     def measure(self, seen: Seen, frame: int) -> tuple[float, str]:
         (low, high), (black, white) = ends(seen, frame)
-        below, above = lightness(black) - lightness(low), lightness(high) - lightness(white)
+        below, above = (float(v) for v in (_l(black) - _l(low), _l(high) - _l(white)))
         if max(below, above) < self.visible_from:
             return 0.0, "It is neither blacker nor whiter than what it is laid over."
         if below >= above:
@@ -52,15 +53,13 @@ class BlackAndWhite(MeasureBase):
         )
 
 
-def lightness(display: float) -> float:
-    """L* of a display value of grey."""
-    y = display / 12.92 if display <= 0.04045 else ((display + 0.055) / 1.055) ** 2.4
-    return float(116 * np.cbrt(y) - 16 if y > 0.008856 else 903.3 * y)
+def _l(display: float) -> float:
+    return float(lightness(np.full((1, 1), display, np.float32))[0, 0])
 
 
 def ends(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float, float]]:
     """(the insert's black and white, those of all that lies beneath), as display brightness. BadInput in words where it covers too little."""
-    of = laid(seen, frame, 960)
+    of = laid(seen, frame)
     alpha = of.insert[..., 3]
     whole = alpha > WHOLE
     if whole.sum() < LEAST_PIXELS:

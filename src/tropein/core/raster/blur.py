@@ -24,6 +24,11 @@ def gaussian(picture: Picture, sigma_px: float) -> Picture:
     return Picture(_blur(picture.fill(window), sigma_px, cv2.BORDER_CONSTANT), window)
 
 
+def softened(plane: Pixels, sigma_px: float) -> Pixels:
+    """The same of a plane (h, w) within its own window; outside it is 0."""
+    return plane if sigma_px < 0.05 else _blur(plane, sigma_px, cv2.BORDER_CONSTANT)
+
+
 def _blur(pixels: Pixels, sigma: float, border: int) -> Pixels:
     if sigma <= DIRECT_SIGMA_PX:
         k = 2 * math.ceil(3 * sigma) + 1

@@ -124,6 +124,16 @@ def looked_up(values: NDArray[np.float32], curve: Table) -> NDArray[np.float32]:
     return out.reshape(values.shape)
 
 
+def encoded(light: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Linear values as a display shows them, (h, ...)."""
+    return looked_up(light, encode_table())
+
+
+def decoded(display: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Values as a display shows them, (h, ...), as light."""
+    return looked_up(display, decode_table())
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _to_codes(pixels: Pixels, bits: NDArray[np.uint32], curve: Table, top: float, out: NDArray[Any]) -> None:
     h, w, _ = pixels.shape

@@ -202,6 +202,16 @@ def seen_from(coverage: Coverage, matrix: Matrix, window: Window) -> Coverage:
     return Coverage(plane, window)
 
 
+def over(coverage: Coverage, window: Window) -> Plane:
+    """(h, w) of a window, which goes on beyond the coverage's own as at its border."""
+    own = coverage.window
+    if own == window:
+        return coverage.plane
+    rows = np.clip(np.arange(window.y0, window.y1) - own.y0, 0, own.height - 1)
+    columns = np.clip(np.arange(window.x0, window.x1) - own.x0, 0, own.width - 1)
+    return np.ascontiguousarray(coverage.plane[rows[:, None], columns[None]])
+
+
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _cut(pixels, plane, y0, x0, out):  # type: ignore[no-untyped-def]
     h, w = plane.shape

@@ -21,6 +21,7 @@ ANGLES, CLOSE, GHOST_COLUMNS = (
     0.09,
     9,
 )  # of the table of rays; of the frame's width about the core is drawn at full size
+SPREAD = 0.4  # of a pixel, squared, that is taken into the core
 
 
 class Parts(NamedTuple):
@@ -72,7 +73,7 @@ def ghosts(seed: int, count: int) -> NDArray[np.float64]:
 def _glare(x0, y0, step, cx, cy, parts, table, core, out):  # type: ignore[no-untyped-def]
     """x0, y0: the first pixel's corner; step: picture pixels to one of out. core: 1 with it, 0 without."""
     one, unit = np.float32(1), np.float32(1 / parts.width)
-    turn = np.float32(ANGLES / (2 * np.pi))
+    turn, pixel = np.float32(ANGLES / (2 * np.pi)), np.float32(SPREAD * (step / parts.width) ** 2)
     for row in nb.prange(out.shape[0]):
         dy = (np.float32(y0) + (np.float32(row) + np.float32(0.5)) * np.float32(step) - np.float32(cy)) * unit
         for col in range(out.shape[1]):
@@ -108,40 +109,62 @@ def _glare(x0, y0, step, cx, cy, parts, table, core, out):  # type: ignore[no-un
                 total += np.float32(parts.ring) * np.float32(0.0045) * light * np.exp(-ring * ring)
                 total += line * (np.float32(0.16) if c == 0 else (np.float32(0.42) if c == 1 else one))
                 if core > 0:
-                    s = q * np.float32(1 / 0.0026)
-                    total += np.float32(30) / (one + s * s) ** 2
+                    # as wide as it is seen: a pixel's own spread taken in, its light kept
+                    broad = np.float32(0.0026**2) + pixel
+                    total += np.float32(30 * 0.0026**2) / broad / (one + q * q / broad) ** 2
                 out[row, col, c] = total
+
+
+@nb.njit(inline="always")
+def _angle(y, x):  # type: ignore[no-untyped-def]
+    """arctan2 to 2e-4 (a polynomial of the smaller by the larger; Rajan and others 2006, one term more)."""
+    big, small = max(abs(x), abs(y)), min(abs(x), abs(y))
+    t = small / max(big, np.float32(1e-12))
+    s = t * t
+    a = ((np.float32(-0.0464964749) * s + np.float32(0.15931422)) * s - np.float32(0.327622764)) * s * t + t
+    a = np.float32(1.57079633) - a if abs(y) > abs(x) else a
+    a = np.float32(3.14159265) - a if x < 0 else a
+    return -a if y < 0 else a
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _add_ghosts(step, cx, cy, mx, my, of, spread, blades, amount, width, out):  # type: ignore[no-untyped-def]
     h, w, _ = out.shape
     one, zero = np.float32(1), np.float32(0)
-    wedge = 2 * np.pi / blades
+    wedge, per_wedge = np.float32(2 * np.pi / blades), np.float32(blades / (2 * np.pi))
     for row in nb.prange(h):
+        lit, apart = np.empty(3, np.float32), np.empty(3, np.float32)
         y = (np.float32(row) + np.float32(0.5)) * np.float32(step)
         for g in range(of.shape[0]):
-            k, size, light, round_, part = of[g, 0], of[g, 1] * width, of[g, 2], of[g, 3], of[g, 4]
+            k, size, light, round_, part = of[g, 0], of[g, 1] * width, of[g, 2], np.float32(of[g, 3]), of[g, 4]
             gx, gy = mx + (cx - mx) * -k, my + (cy - my) * -k
             if abs(y - gy) > size * 1.1:
                 continue
             x0 = max(0, int((gx - size * 1.1) / step))
             x1 = min(w, int((gx + size * 1.1) / step) + 1)
             soft = np.float32(max(0.03, 1.5 * step / size))
+            across, left, dy = np.float32(step / size), np.float32(gx / size), np.float32((y - gy) / size)
+            bent, rims = (one - round_) / np.cos(wedge * np.float32(0.5)), of[g, 8] > 0
+            widest = zero
+            for c in range(3):
+                apart[c] = one / (one + np.float32(part * spread * 16 * (1 - c)))
+                lit[c] = np.float32(amount * light * of[g, 5 + c])
+                widest = max(widest, one / apart[c])
+            # at its corners a polygon lies as far out as the disc about it
+            least = one / (widest * widest)
             for col in range(x0, x1):
-                dx = np.float32(((col + 0.5) * step - gx) / size)
-                dy = np.float32((y - gy) / size)
-                r = np.sqrt(dx * dx + dy * dy)
-                a = np.arctan2(dy, dx)
-                a = a - wedge * np.floor(a / wedge) - wedge / 2
-                r *= np.float32(round_) + (one - np.float32(round_)) * np.float32(np.cos(a) / np.cos(wedge / 2))
+                dx = (np.float32(col) + np.float32(0.5)) * across - left
+                rr = dx * dx + dy * dy
+                if rr * least > one:
+                    continue
+                a = _angle(dy, dx)
+                a = a - wedge * np.floor(a * per_wedge) - wedge * np.float32(0.5)
+                r = np.sqrt(rr) * (round_ + bent * np.cos(a))
                 for c in range(3):
-                    q = r / (one + np.float32(part * spread * 16 * (1 - c)))
+                    q = r * apart[c]
                     t = min(max((one - q) / soft, zero), one)
-                    rim = np.float32(0.65) + np.float32(0.35) * q**4 if of[g, 8] > 0 else one
-                    out[row, col, c] += (
-                        np.float32(amount * light * of[g, 5 + c]) * t * t * (np.float32(3) - np.float32(2) * t) * rim
-                    )
+                    rim = np.float32(0.65) + np.float32(0.35) * (q * q) * (q * q) if rims else one
+                    out[row, col, c] += lit[c] * t * t * (np.float32(3) - np.float32(2) * t) * rim
 
 
 def flare(

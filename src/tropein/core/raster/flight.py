@@ -6,6 +6,7 @@ Drag is integrated exactly (an exponential integrator); turbulence is the curl o
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import numba as nb
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from tropein.core.raster.hashed import hashed, of_each
 
 Array = NDArray[np.float64]
+Places = Callable[[NDArray[np.uint64], NDArray[np.int64]], Array]
 TILE, EDDY_CELLS, SMOOTH_CELLS = 32, 5.0, 1.35
 STEP_S = 1 / 24  # of what turbulence moves
 OCTAVES, NEXT_SIZE, NEXT_SHARE = 3, 2.03, 0.55
@@ -81,7 +83,7 @@ def _turbulence(tile, x, y, z, now, eddy, boil):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _fly(tile, seed, numbers, births, times, now, ramp, out, alive):  # type: ignore[no-untyped-def]
+def _fly(tile, seed, numbers, births, times, starts, now, ramp, out, alive):  # type: ignore[no-untyped-def]
     for k in nb.prange(numbers.size):
         i, t = numbers[k], times[k]
         row = births[int(t[0])]
@@ -93,6 +95,8 @@ def _fly(tile, seed, numbers, births, times, now, ramp, out, alive):  # type: ig
         turn, far = 6.283185307179586 * hashed(seed, i, 3), np.sqrt(hashed(seed, i, 4))
         x = row[0] + 0.5 * row[2] * far * np.cos(turn)
         y = row[1] + 0.5 * row[3] * far * np.sin(turn)
+        if starts.shape[0]:
+            x, y = starts[k, 0], starts[k, 1]
         z = row[4] * (hashed(seed, i, 5) - 0.5)
         # within a cone about the direction, evenly by area of the sphere
         speed = row[7] * (1 + row[8] * (2 * hashed(seed, i, 6) - 1))
@@ -131,15 +135,26 @@ def counts(seed: int, first: int, expected: Array, most: int) -> NDArray[np.int6
 
 
 def flown(
-    seed: int, first: int, born: NDArray[np.int64], births: Array, rate: float, now: float, ramp: float = 0.25
+    seed: int,
+    first: int,
+    born: NDArray[np.int64],
+    births: Array,
+    rate: float,
+    now: float,
+    ramp: float = 0.25,
+    places: Places | None = None,
 ) -> tuple[Array, NDArray[np.uint64], NDArray[np.int64]]:
     """Of `born[i]` particles within frame first + i, all that live at frame `now`: (n, 8) their BORN columns, their numbers, and in
-    which frame each was born. `births` (frames, 18): the BIRTH columns of each; rate: frames a second; ramp: seconds after which turbulence has them."""
+    which frame each was born. `births` (frames, 18): the BIRTH columns of each; rate: frames a second; ramp: seconds after which turbulence has them.
+    `places(numbers, of)`: (n, 2) where each is born, in place of the discs of `births`; NaN where it is not."""
     of = np.repeat(np.arange(len(born)), born)
     within = np.arange(len(of)) - np.repeat(np.cumsum(born) - born, born)
     numbers = ((first + of).astype(np.int64) << 24 | within).view(np.uint64)
     at = (within + of_each(seed, numbers, 0)) / np.maximum(born[of], 1)  # one in each equal part of the frame
     times = np.stack([of.astype(float), (first + of + at) / rate], 1)
     out, alive = np.empty((len(of), len(BORN))), np.zeros(len(of), np.bool_)
-    _fly(tile(), seed, numbers, np.ascontiguousarray(births, float), times, now / rate, ramp, out, alive)
+    starts = np.empty((0, 2)) if places is None else np.ascontiguousarray(places(numbers, of), float)
+    _fly(tile(), seed, numbers, np.ascontiguousarray(births, float), times, starts, now / rate, ramp, out, alive)
+    if places is not None:
+        alive &= np.isfinite(starts[:, 0])
     return out[alive], numbers[alive], of[alive]

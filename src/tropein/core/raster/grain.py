@@ -240,6 +240,15 @@ def _grainy(pixels, tile, y0, x0, gain, response, out):  # type: ignore[no-untyp
             made[x] = row[x]
 
 
+FINEST_PX = 0.28  # finer grain than this is white noise: a pixel's own width
+GRAIN_WIDTH = 3.545
+
+
+def strength_at(amount: float, size_px: float, scale: float) -> float:
+    """What is seen of grain in a picture at a scale: reducing averages it away once pixels are wider than a grain's own width, 2 sqrt(pi) sigma."""
+    return float(amount * min(1.0, GRAIN_WIDTH * max(size_px, FINEST_PX) * scale))
+
+
 def film_grain(pixels: Pixels, x0: int, y0: int, size_px: float, amount: float, colour: float, response: float, seed: int, frame: float) -> Pixels:  # fmt: skip
     """(h, w, 4) linear pixels with grain laid over their display values.
 

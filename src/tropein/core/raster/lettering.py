@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import unicodedata
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
+from fontTools.ttLib import TTFont
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
@@ -24,16 +27,22 @@ SUBSETS = (
     ("latin", ((0, 0x10FFFF),)),
 )
 LATIN_TOO = {0x131, 0x152, 0x153, 0x2BB, 0x2BC}  # of the extended block, held by the first file
-NOMINAL, SUPER, LARGE_PX = 256, 4, 160.0
+NOMINAL = 256
+FINE_PX, MOST_FINE, MOST_TEXELS = (
+    320.0,
+    12,
+    16_000_000,
+)  # letters are drawn about so large, as a hinter bends small ones, and then reduced
 WEIGHTS = (100, 800)
 
 
 @dataclass(frozen=True)
 class Letter:
-    """One letter with the marks on it; x to the right of its line's beginning and the line's number, in sizes of the font."""
+    """One letter with the marks on it and the file it is drawn from; x to the right of its line's beginning and the line's number, in sizes of
+    the font."""
 
     text: str
-    subset: str
+    file: str
     x: float
     line: int
 
@@ -45,11 +54,35 @@ def subset_of(letter: str) -> str:
     return next(name for name, ranges in SUBSETS if any(a <= code <= b for a, b in ranges))
 
 
+def _file_of(letter: str, face: str) -> str:
+    """The file a letter is drawn from: the face's own; the plain face's where a font that was brought has no such letter."""
+    if face not in FACES:
+        if ord(letter[0]) in _held(face):
+            return face
+        face = "plain"
+    return str(FOLDER / f"{FACES[face]}-{subset_of(letter)}-wght-normal.woff2")
+
+
+@lru_cache(16)
+def _held(file: str) -> frozenset[int]:
+    with TTFont(file, lazy=True) as font:
+        return frozenset(font.getBestCmap() or ())
+
+
 @lru_cache(32)
-def _font(face: str, subset: str, px: float, weight: int) -> ImageFont.FreeTypeFont:
-    font = ImageFont.truetype(str(FOLDER / f"{FACES[face]}-{subset}-wght-normal.woff2"), px)
-    font.set_variation_by_axes([weight])
+def _font(file: str, px: float, weight: int) -> ImageFont.FreeTypeFont:
+    font = ImageFont.truetype(file, px)
+    with suppress(OSError):  # it has no axes
+        axes = font.get_variation_axes()
+        font.set_variation_by_axes([_along(axis, weight) for axis in axes])
     return font
+
+
+def _along(axis: Any, weight: int) -> float:
+    """Where on one axis of a font: on that of weights as near to the weight as it goes."""
+    if axis["name"] not in (b"Weight", "Weight"):
+        return float(axis["default"])
+    return float(np.clip(weight, axis["minimum"], axis["maximum"]))
 
 
 def _clusters(line: str) -> list[str]:
@@ -63,50 +96,51 @@ def _clusters(line: str) -> list[str]:
 
 
 @lru_cache(4096)
-def _length(text: str, face: str, subset: str, weight: int) -> float:
+def _length(text: str, file: str, weight: int) -> float:
     """How long one letter or two are, in sizes of the font."""
-    return float(_font(face, subset, NOMINAL, weight).getlength(text)) / NOMINAL
+    return float(_font(file, NOMINAL, weight).getlength(text)) / NOMINAL
 
 
 @lru_cache(64)
 def laid_out(text: str, face: str, weight: int, spacing: float) -> tuple[tuple[Letter, ...], tuple[float, ...]]:
-    """(letters, the width of each line), in sizes of the font; `spacing` is added after every letter. Each is set against the one before it."""
+    """(letters, the width of each line), in sizes of the font; `face` is one of FACES or a font's file; `spacing` is added after every letter. Each is set against the one before it."""
     letters, widths = [], []
     for number, line in enumerate(text.split("\n")):
-        x, before, subset, end = 0.0, "", "", 0.0
+        x, before, file, end = 0.0, "", "", 0.0
         for cluster in _clusters(line):
-            its = subset_of(cluster)
-            own = _length(cluster, face, its, weight)
-            if its != subset:
+            its = _file_of(cluster, face)
+            own = _length(cluster, its, weight)
+            if its != file:
                 x = end
             elif before:
-                x += _length(before + cluster, face, its, weight) - own + spacing
+                x += _length(before + cluster, its, weight) - own + spacing
             if not cluster.isspace():
                 letters.append(Letter(cluster, its, x, number))
-            before, subset, end = cluster, its, x + own + spacing
+            before, file, end = cluster, its, x + own + spacing
         widths.append(max(end - spacing, 0.0))
     return tuple(letters), tuple(widths)
 
 
-def lettered(letters: list[Letter], at: NDArray[np.float64], shown: NDArray[np.float64], face: str, weight: int, px: float, stroke: float, window: Window) -> Pixels:  # fmt: skip
+def lettered(letters: list[Letter], at: NDArray[np.float64], shown: NDArray[np.float64], weight: int, px: float, stroke: float, window: Window) -> Pixels:  # fmt: skip
     """(h, w) coverage 0..1 of letters whose baselines begin at `at` (n, 2), in the window's frame, each as far as it is shown 0..1. `stroke`: how
     far they are grown, in pixels."""
     out = np.zeros((window.height, window.width), np.float32)
     if not letters or px < 0.5:
         return out
-    fine = 1 if px > LARGE_PX else SUPER
     reach = stroke + 2 + px * 0.4
     low = np.floor(at.min(0) - [reach, px * 1.3 + reach]).astype(int)
     high = np.ceil(at.max(0) + [px * 1.6 + reach, px * 0.6 + reach]).astype(int)
     part = Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])).meet(window)
     if part.empty:
         return out
+    most = int(np.sqrt(MOST_TEXELS / (part.width * part.height)))
+    fine = max(1, min(round(FINE_PX / px), MOST_FINE, most))
     plane = np.zeros((part.height * fine, part.width * fine), np.float32)
     grown = round(stroke * fine)
     for letter, (x, y), share in zip(letters, at, shown, strict=True):
         if share <= 0:
             continue
-        font = _font(face, letter.subset, round(px * fine, 2), weight)
+        font = _font(letter.file, round(px * fine, 2), weight)
         tx, ty = (x - part.x0) * fine, (y - part.y0) * fine
         x0, y0, x1, y1 = font.getbbox(letter.text, anchor="ls", stroke_width=grown)
         left, top = int(np.floor(tx + x0)) - 1, int(np.floor(ty + y0)) - 1

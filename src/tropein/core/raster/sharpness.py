@@ -18,10 +18,11 @@ STRONGEST = 97.0  # percentile of the gradients; edges at least half as steep ar
 FEWEST, WIDEST_PX = 40, 20.0
 
 
-def edge_sigma(plane: Plane, where: NDArray[np.bool_] | None = None) -> float | None:
+def edge_sigma(plane: Plane, where: NDArray[np.bool_] | None = None, share: float = 50.0) -> float | None:
     """Standard deviation in pixels of the blur of a picture's sharp edges, 0..20; None where it has no edges to tell.
 
-    plane: (h, w) linear light or coverage; where: (h, w) what counts.
+    plane: (h, w) linear light or coverage; where: (h, w) what counts; share: a percentage of them is
+    sharper than this.
     """
     if min(plane.shape) < 8:
         return None
@@ -37,7 +38,7 @@ def edge_sigma(plane: Plane, where: NDArray[np.bool_] | None = None) -> float | 
         return None
     ratio = steep[edges] / np.maximum(less[edges], 1e-9)
     variance = AGAIN_PX**2 / np.maximum(ratio**2 - 1, (AGAIN_PX / WIDEST_PX) ** 2) - FIRST_PX**2 - OPERATOR_PX2
-    return float(np.sqrt(np.clip(np.median(variance), 0, WIDEST_PX**2)))
+    return float(np.sqrt(np.clip(np.percentile(variance, share), 0, WIDEST_PX**2)))
 
 
 def _slope(plane: Plane) -> Plane:
