@@ -1,8 +1,8 @@
-"""Colour match against what was planted, and against named baselines in the same run: `./tropein python -m bench.match [light] [static] [grain]`.
+"""Colour match against what was planted, and against named baselines in the same run: `./tropein python -m bench.match [light] [static] [grain] [spectra]`.
 
 Light over time: plates in light that changes by a known rule; a follow measured on the plate is judged on colours that are not in it, by dE2000, against a
 static grade and against Reinhard's transfer frame by frame. Static: grades planted between two parts of a plate. Grain: film grain of known strength and
-size laid on plates, as it is and through H.264, against the median of Haar's diagonal detail (Donoho 1994).
+size laid on plates, as it is and through H.264, against the median of Haar's diagonal detail (Donoho 1994); and laid again by its spectrum.
 """
 
 from __future__ import annotations
@@ -22,11 +22,13 @@ from tropein.core.match.fit import difference, from_clouds, from_pairs, lab, mon
 from tropein.core.match.light import followed
 from tropein.core.match.measure import brightness
 from tropein.core.match.residual import grain_of
+from tropein.core.match.spectrum import spectrum_of
 from tropein.core.media.adhoc import borrow
 from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
 from tropein.core.raster.colour import decoded, encoded
 from tropein.core.raster.grain import film_grain
+from tropein.core.raster.grain_like import grain_like, table_of, tile_like
 
 PLATES = Path(__file__).parents[1] / "demo/plates"
 FRAMES = 24
@@ -189,6 +191,77 @@ def grains() -> None:
                 sys.stdout.write(f"| {'uncompressed' if crf is None else f'crf {crf}'} | {size} | {amount} | {np.mean(left):.2f} | {np.mean(found):.2f} | {np.mean(sizes):.2f} | {np.mean(by_haar):.2f} |\n")  # fmt: skip
 
 
+def spectra() -> None:
+    """Grain laid again by what was read of it, against what is left of the planted one: strength by brightness, brightness in all, bands, channels."""
+    sys.stdout.write("\n| grain | size | strength | by brightness | laid again: in all | bands with > 5 % of the energy | channels | size alone: bands |\n| --- | --- | --- | --- | --- | --- | --- | --- |\n")  # fmt: skip
+    for crf in (None, 18):
+        for size in (0.0, 0.5, 1.0, 1.5):
+            for amount in (0.008, 0.015, 0.03):
+                tones, totals, bands, channels, plain = [], [], [], [], []
+                for name in ("quay", "harbour", "spinner"):
+                    clean = moved(plates(name, range(1))[0])
+                    noisy = [with_grain(p, size, amount, 0.5, 0.6, f) for f, p in enumerate(clean)]
+                    noisy = through_h264(noisy, crf) if crf is not None else noisy
+                    seen = [np.ascontiguousarray(n, np.float32) / 255 for n in noisy]
+                    shown = [encoded(p) for p in clean]
+                    said = spectrum_of(
+                        [(seen[0], seen[1]), (seen[4], seen[5])], [(seen[0], seen[4]), (seen[1], seen[5])]
+                    )
+                    if said is None:
+                        continue
+                    truth = read_off([a - b for a, b in zip(seen, shown, strict=True)], shown)
+                    rgba = np.dstack([clean[0], np.ones(clean[0].shape[:2], np.float32)])
+                    like = said.like(0.4)
+                    tile = tile_like(tuple(like.bands), tuple(like.mix), 1.0, 5)
+                    again = [encoded(grain_like(rgba, 0, 0, tile, table_of(tuple(like.tones)) * np.float32(said.at(0.4)), 5, f)[..., :3].copy()) for f in (0.0, 1.0)]  # fmt: skip
+                    laid = read_off([a - shown[0] for a in again], [shown[0]] * 2)
+                    strong = truth[1] > 0.05 * truth[1].sum()
+                    tones.append(np.nanmedian(said.tones / truth[0]))
+                    totals.append(np.nanmedian(laid[0] / truth[0]))
+                    each = np.sqrt(laid[1] / truth[1])[strong]
+                    bands.append((each.min(), each.max()))
+                    channels.append(np.sqrt(laid[2] / truth[2]))
+                    by_size = with_grain(clean[0], grain_of(*(np.float32(v @ LUMA) for v in seen[:2]), np.ones(seen[0].shape[:2], bool))[1], amount, 0.5, 0.0, 9)  # type: ignore[index]  # fmt: skip
+                    other = read_off([np.float32(by_size) / 255 - shown[0]], [shown[0]])[1]
+                    each = np.sqrt(other / other.sum() * truth[1].sum() / truth[1])[strong]
+                    plain.append((each.min(), each.max()))
+                lo, hi = np.median(bands, 0)
+                a, b = np.median(plain, 0)
+                sys.stdout.write(f"| {'uncompressed' if crf is None else f'crf {crf}'} | {size} | {amount} | {np.mean(tones):.2f} | {np.mean(totals):.2f} | {lo:.2f}-{hi:.2f} | {' '.join(f'{v:.2f}' for v in np.mean(channels, 0))} | {a:.2f}-{b:.2f} |\n")  # fmt: skip
+
+
+def moved(still: np.ndarray) -> list[np.ndarray]:
+    """Six frames of 960x540 in which a picture goes by fractions of a pixel and grows: with no grain of its own that would change."""
+    still = cv2.resize(cv2.GaussianBlur(still, (0, 0), 0.6), (960, 540), interpolation=cv2.INTER_CUBIC).clip(0)
+    ways = [np.float32([[1 + 0.002 * f, 0, 1.37 * f], [0, 1 + 0.002 * f, -0.61 * f]]) for f in range(6)]
+    return [cv2.warpAffine(still, way, (960, 540), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT).clip(0) for way in ways]  # fmt: skip
+
+
+def with_grain(light: np.ndarray, size: float, amount: float, colour: float, tones: float, frame: float) -> np.ndarray:
+    """Display codes of a picture with grain."""
+    rgba = np.dstack([light, np.ones(light.shape[:2], np.float32)])
+    made = film_grain(rgba, 0, 0, size, amount, colour, tones, 3, float(frame))[..., :3]
+    return np.asarray(np.round(np.clip(encoded(np.ascontiguousarray(made)), 0, 1) * 255), np.uint8)
+
+
+def read_off(off: list[np.ndarray], shown: list[np.ndarray]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Of grain alone: deviation of brightness in eight parts of brightness, power of brightness in bands, and of red, green and blue; of typical blocks."""
+    side, tone, blocks = 32, [], []
+    for o, s in zip(off, shown, strict=True):
+        h, w = (n // side * side for n in o.shape[:2])
+        blocks.append(o[:h, :w].reshape(h // side, side, w // side, side, 3).swapaxes(1, 2).reshape(-1, side, side, 3))
+        tone.append((s[:h, :w] @ LUMA).reshape(h // side, side, w // side, side).mean((1, 3)).ravel())
+    cut, bright = np.concatenate(blocks), np.concatenate(tone)
+    luma = cut @ LUMA.astype(np.float64)
+    part = np.clip((bright * 8).astype(int), 0, 7)
+    by_tone = np.array([np.median(luma[part == i].std((1, 2))) if (part == i).sum() > 8 else np.nan for i in range(8)])
+    window = np.hanning(side + 1)[:-1]
+    power = np.median(np.abs(np.fft.fft2((luma - luma.mean((1, 2), keepdims=True)) * np.outer(window, window))) ** 2, 0)
+    f = np.fft.fftfreq(side)
+    place = (np.hypot(f[:, None], f[None]) / np.sqrt(0.5) * 14).astype(int).clip(0, 13).ravel()
+    return by_tone, np.bincount(place, power.ravel(), 14), np.median(cut.var((1, 2)), 0)
+
+
 def through_h264(frames: list[np.ndarray], crf: int) -> list[np.ndarray]:
     with tempfile.TemporaryDirectory() as folder:
         path = str(Path(folder) / "a.mp4")
@@ -204,9 +277,9 @@ def through_h264(frames: list[np.ndarray], crf: int) -> list[np.ndarray]:
 
 
 def main() -> None:
-    wanted = sys.argv[1:] or ["light", "static", "grain"]
-    for name, part in (("light", light_over_time), ("static", static), ("grain", grains)):
-        if name in wanted:
+    wanted = sys.argv[1:]
+    for name, part in (("light", light_over_time), ("static", static), ("grain", grains), ("spectra", spectra)):
+        if not wanted or name in wanted:
             part()
 
 

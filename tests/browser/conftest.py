@@ -16,8 +16,11 @@ from typing import Any
 
 import pytest
 from launch.paths import ROOT
+from playwright.sync_api import expect
 
 from launch import postgres
+
+expect.set_options(timeout=20_000)  # two of these, a server and a worker share two cores
 
 
 @pytest.fixture(scope="session")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+import pytest
 from demo.stock import night_sky
 from playwright.sync_api import Page, expect
 
@@ -146,6 +147,15 @@ def test_an_insert_is_brought_to_its_plate_by_pairs_and_by_the_sit_check(
     page.get_by_role("list", name="Pairs").get_by_role("listitem").nth(5).hover()
     page.get_by_role("button", name="Drop pair 6").click()
     expect(page.get_by_text("Matched by 5 pairs")).to_be_visible(timeout=30_000)
+    # they stand in the shot: they can be taken back, and are there for whoever opens it
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("list", name="Pairs").get_by_role("listitem")).to_have_count(6)
+    page.keyboard.press("Control+Shift+z")
+    page.reload()
+    expect(page.get_by_role("list", name="Pairs").get_by_role("listitem")).to_have_count(5)
+    assert [p["own"] for p in document(page)["layers"][document(page)["stack"][0]]["pairs"]][1] == pytest.approx(
+        [850, 210], abs=1.5
+    )
     # the sit check finds the grain that is missing, and lays it on
     smooth, plate = (grain(picture(page, 0)[part]) for part in (np.s_[66:254, 646:894], np.s_[:, :600]))
     assert smooth < 0.6 * plate
@@ -156,6 +166,14 @@ def test_an_insert_is_brought_to_its_plate_by_pairs_and_by_the_sit_check(
     expect(check.get_by_role("progressbar")).to_have_count(0, timeout=120_000)
     row.get_by_role("button", name="Match the grain").click()
     expect(row).to_have_attribute("data-visible", "false", timeout=60_000)
+    assert 0.7 < grain(picture(page, 0)[66:254, 646:894]) / plate < 1.4
+    # it is the plate's own, as measured, until somebody sets it by hand
+    expect(page.get_by_role("group", name="Measured on the plate")).to_be_visible()
+    expect(page.get_by_role("slider", name="Size")).to_have_count(0)
+    page.get_by_role("button", name="By hand").click()
+    expect(page.get_by_role("slider", name="Size")).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("group", name="Measured on the plate")).to_be_visible()
     assert 0.7 < grain(picture(page, 0)[66:254, 646:894]) / plate < 1.4
     kinds = [m["kind"] for m in document(page)["layers"][document(page)["stack"][0]]["meets"].values()]
     assert kinds == ["grain"]

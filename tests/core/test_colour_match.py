@@ -227,6 +227,7 @@ def test_an_insert_is_matched_by_pairs_by_a_region_and_by_itself() -> None:
     after = mended(document, found.fix.patch)
     grade = after.layers["over"].looks[-1]
     assert grade.id.startswith("match-") and grade.kind == "grade"
+    assert after.layers["over"].pairs == [pair]  # kept with the insert
     # once more replaces it, and measures without it
     again = match(insert_of(renderer, after, "over"), Asked(by="pairs", pairs=[pair]))
     assert again.fix is not None and len(mended(after, again.fix.patch).layers["over"].chain) == len(

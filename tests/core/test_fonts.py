@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import random
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -22,6 +23,7 @@ from tropein.core.media.record import MediaStore
 from tropein.core.media.source import Sources
 
 
+@cache  # the file says when it was made
 def squares() -> bytes:
     """A font whose only letter, A, is a square as high as the font is."""
     build = FontBuilder(1000, isTTF=True)

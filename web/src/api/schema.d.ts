@@ -2063,7 +2063,7 @@ export interface components {
         /**
          * Layer
          * @description The span includes both ends, none means the whole shot. `chain` and `meeting` give effects and meets their order. Of a
-         *     group, a layer's time and place are counted within it.
+         *     group, a layer's time and place are counted within it. `pairs` are what its colours were matched by.
          */
         Layer: {
             /** Id */
@@ -2111,6 +2111,8 @@ export interface components {
             blend: "normal" | "add" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour-dodge" | "colour-burn" | "hard-light" | "soft-light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity";
             /** Opacity */
             opacity?: components["schemas"]["Animated_Annotated_float__FieldInfo_annotation_NoneType__required_True__metadata__0__0_____"];
+            /** Pairs */
+            pairs?: components["schemas"]["Pair"][];
         };
         /**
          * LifeInfo
@@ -2151,7 +2153,7 @@ export interface components {
         /**
          * Matched
          * @description `words` say what was used and what it is worth; `before` and `after`: how far colours were off, dE2000 of pairs, or how far clouds of colours lie
-         *     apart in Lab. `fix` is the edit; none where it could not help.
+         *     apart in Lab. `fix` is the edit; none where it could not help. The edit of pairs keeps them with the insert, whether they help or not.
          */
         Matched: {
             /** Words */
@@ -2340,7 +2342,7 @@ export interface components {
         };
         /**
          * Pair
-         * @description A place in the insert and a place in the plate that should be of one colour, in shot pixels, each at its frame.
+         * @description Both in shot pixels, each at its frame.
          */
         Pair: {
             /** Own */

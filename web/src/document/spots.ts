@@ -14,8 +14,11 @@ export const MOST_SPOTS = 8;
 /** How far about a spot is taken in, to each side, in pixels. */
 export const AROUND = 2;
 
-/** In the order they were held. Documents of before spots have none. */
-export const spotsOf = (shot: Shot | null): Spot[] => Object.values((shot?.spots ?? {}) as Record<string, Spot>);
+/** In the order they were held, by their numbers: a stored map has no order. Documents of before spots have none. */
+export const spotsOf = (shot: Shot | null): Spot[] =>
+  Object.values((shot?.spots ?? {}) as Record<string, Spot>).sort((a, b) =>
+    a.name.localeCompare(b.name, "en", { numeric: true }),
+  );
 
 /** Where one lies now; null where its ride hides it. */
 export const spotAt = (spot: Spot, carried: Record<string, Matrix | null> | undefined): Vec2 | null => {

@@ -187,6 +187,15 @@ export interface Layer {
   meeting: string[];
   blend: NonNullable<Blend>;
   opacity: Animated<number>;
+  /** Documents of before pairs have none. */
+  pairs?: Pair[];
+}
+/** A place in an insert, and the place in the plate that it should look like. */
+export interface Pair {
+  own: Vec2;
+  plate: Vec2;
+  own_frame: number;
+  plate_frame: number;
 }
 interface TrackBase {
   id: string;

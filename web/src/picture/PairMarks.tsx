@@ -1,6 +1,6 @@
-import type { Vec2 } from "../document/types";
+import type { Pair, Vec2 } from "../document/types";
 import { usePick } from "../state/bench";
-import { NO_PAIRS, usePairs, type Pair } from "../state/pairs";
+import { pairsOf, usePairs } from "../state/pairs";
 import { changePairs } from "../tools/matching";
 import { useMoved } from "./useGrip";
 
@@ -9,14 +9,15 @@ const GREY = "#d8d5ce"; // of places in the plate
 
 /** Pairs of the selected insert: a spot in it, the place in the plate that it should look like, and which belongs to which. */
 export function PairMarks({ scale, toShot }: { scale: number; toShot: (e: React.PointerEvent) => Vec2 }) {
-  const { selection, tool, frame } = usePick("selection", "tool", "frame");
-  const layer = selection.kind === "layer" ? selection.id : "";
-  const pairs = usePairs((s) => s.of[layer]) ?? NO_PAIRS;
+  const { selection, tool, frame, base: shot } = usePick("selection", "tool", "frame", "base");
+  const layer = selection.kind === "layer" ? shot?.layers[selection.id] : undefined;
+  const pairs = usePairs((s) => pairsOf(layer, s.asked));
   const half = usePairs((s) => s.half);
   const { moved, grip } = useMoved<{ i: number; end: "own" | "plate" }>(toShot, ({ i, end }, to) => {
     const at = to.map((v) => Number(v.toFixed(1))) as Vec2;
+    if (!layer) return;
     changePairs(
-      layer,
+      layer.id,
       pairs.map((p, k) => (k === i ? { ...p, [end]: at, [`${end}_frame`]: frame } : p)),
     );
   });

@@ -11,6 +11,7 @@ import { PictureMenu } from "../ui/PictureMenu";
 import { Tip } from "../ui/Tip";
 import { BandChips } from "./BandChips";
 import { CutWords } from "./CutWords";
+import { GrainLike, INSTEAD, likeOf } from "./GrainLike";
 import { HueStrip } from "./HueStrip";
 import { ParamRow } from "./ParamRow";
 
@@ -142,7 +143,8 @@ function Card({ layer, family, thing, index }: { layer: Layer; family: Family; t
   const chips = (info?.params.filter((p) => p.widget === "chip") ?? []) as Control[];
   const hues = (info?.params.filter((p) => p.widget === "hue") ?? []) as Control[];
   const drawn = ["curve", "chip", "hue"];
-  const rest = info?.params.filter((p) => !drawn.includes(p.widget)) ?? [];
+  const like = likeOf(thing);
+  const rest = info?.params.filter((p) => !drawn.includes(p.widget) && !(like && INSTEAD.includes(p.name))) ?? [];
   const sheet = { path, owner: `${title} of ${layer.name}`, layer: layer.id, effect: thing.id };
   return (
     <div className={`rounded-md border border-line bg-[#282828] px-2 pb-1 ${thing.on ? "" : "opacity-55"}`}>
@@ -241,6 +243,7 @@ function Card({ layer, family, thing, index }: { layer: Layer; family: Family; t
               />
             </p>
           )}
+          {like && <GrainLike like={like} path={path} owner={sheet.owner} />}
           {[...rest, ...(family === "effects" ? [MIX] : [])].map((c) => (
             <ParamRow
               key={c.name}

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { styleOf } from "../document/colour";
 import type { Layer } from "../document/types";
 import { usePick } from "../state/bench";
-import { NO_PAIRS, usePairs } from "../state/pairs";
+import { pairsOf, usePairs } from "../state/pairs";
 import { changePairs, matchBy, workOn } from "../tools/matching";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
@@ -12,7 +12,7 @@ import { Section } from "./Section";
 /** An insert's colours brought to its plate: by pairs, by a region, by itself; following its light; or the scene lit by it. */
 export function MatchSection({ layer }: { layer: Layer }) {
   const { tool, set, base: shot, lanesAs } = usePick("tool", "set", "base", "lanesAs");
-  const pairs = usePairs((s) => s.of[layer.id]) ?? NO_PAIRS;
+  const pairs = usePairs((s) => pairsOf(layer, s.asked));
   const said = usePairs((s) => s.said[layer.id]);
   const half = usePairs((s) => s.half);
   const setHalf = usePairs((s) => s.setHalf);

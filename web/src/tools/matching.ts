@@ -2,9 +2,9 @@
 import { addSpot, MOST_SPOTS, spotsOf } from "../document/spots";
 import { api, got, queries } from "../api/client";
 import type { components } from "../api/schema.d";
-import type { Op, Vec2 } from "../document/types";
+import type { Op, Pair, Vec2 } from "../document/types";
 import { useBench } from "../state/bench";
-import { usePairs, type Pair } from "../state/pairs";
+import { pairsOf, usePairs } from "../state/pairs";
 
 type Matched = components["schemas"]["Matched"];
 type Asked = Partial<components["schemas"]["Asked"]>;
@@ -46,22 +46,24 @@ async function matched(layer: string, asked: Asked): Promise<void> {
 /** A click with pairs in hand: first in the insert, then in the plate. */
 export function pairClick(at: Vec2): void {
   const { frame } = useBench.getState();
-  const { half, of, setHalf, setPairs } = usePairs.getState();
+  const { half, setHalf } = usePairs.getState();
   const layer = selected();
   if (!layer) return;
   const spot = at.map((v) => Number(v.toFixed(1))) as Vec2;
   if (!half) return setHalf({ own: spot, own_frame: frame });
   setHalf(null);
-  const pairs = [...(of[layer.id] ?? []), { ...half, plate: spot, plate_frame: frame }];
-  setPairs(layer.id, pairs);
-  void matchBy(layer.id, { by: "pairs", pairs });
+  changePairs(layer.id, [...pairsOf(layer), { ...half, plate: spot, plate_frame: frame }]);
 }
 
-/** Other pairs in place of those there were. */
+/** Other pairs in place of those there were: the edit that keeps them matches by them. */
 export function changePairs(layer: string, pairs: Pair[]): void {
-  usePairs.getState().setPairs(layer, pairs);
-  if (pairs.length) void matchBy(layer, { by: "pairs", pairs });
-  else usePairs.getState().tell(layer, { words: "", pairs: [] });
+  const { setAsked, tell } = usePairs.getState();
+  setAsked(layer, pairs);
+  const done = () => usePairs.getState().asked[layer] === pairs && setAsked(layer);
+  if (pairs.length) return void matchBy(layer, { by: "pairs", pairs }).finally(done);
+  tell(layer, { words: "", pairs: [] });
+  const { commit } = useBench.getState();
+  void commit("let go of the pairs", [{ op: "add", path: `/layers/${layer}/pairs`, value: [] }]).finally(done);
 }
 
 /** A box that was dragged over the plate. */

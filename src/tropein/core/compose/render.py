@@ -26,8 +26,6 @@ from tropein.core.raster.warp import Quality
 MOST_KEPT = 6000  # steps of each sort
 MOST_MET = 20_000
 
-Beside = OrderedDict[tuple[str, str], tuple[NDArray[np.float16], NDArray[np.float16]]]
-
 
 class Renderer:
     """Pictures of shots. Holds the cache; sources say whether originals or proxies are read. Without `by_rows` every step is made by
@@ -48,7 +46,7 @@ class Renderer:
         self.chains: Kept[Step] = Kept(most=MOST_KEPT)
         self.layers: Kept[Step | None] = Kept(most=MOST_KEPT)
         self.by_rows = by_rows
-        self.beside: Beside = OrderedDict()  # what measures keep (core.match.measure)
+        self.beside: OrderedDict[str, Picture] = OrderedDict()  # what measures keep (core.match.measure)
         self._met: OrderedDict[str, None] = OrderedDict()
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:

@@ -12,6 +12,7 @@ from tropein.core.document.content import AnyContent
 from tropein.core.document.effect import AnyEffect, EffectBase
 from tropein.core.document.matte import Cuts
 from tropein.core.document.meet import AnyMeet, MeetBase
+from tropein.core.document.pair import MOST_PAIRS, Pair
 from tropein.core.document.place import Place
 from tropein.core.document.time_map import TimeMap
 
@@ -23,7 +24,7 @@ BlendName = Literal[
 
 class Layer(Model):
     """The span includes both ends, none means the whole shot. `chain` and `meeting` give effects and meets their order. Of a
-    group, a layer's time and place are counted within it."""
+    group, a layer's time and place are counted within it. `pairs` are what its colours were matched by."""
 
     id: Id
     name: Name
@@ -39,6 +40,7 @@ class Layer(Model):
     meeting: list[Id] = Field(default_factory=list, max_length=32)
     blend: BlendName = "normal"
     opacity: AnimatedNumber = control(1.0, "Opacity", soft=(0, 1), hard=(0, 1))
+    pairs: list[Pair] = Field(default_factory=list, max_length=MOST_PAIRS)
 
     @model_validator(mode="after")
     def _lists_hold(self) -> Layer:

@@ -2,14 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from pydantic import Field
-
-from tropein.core.document.base import Id, Model, Name
+from tropein.core.document.base import Coordinate, Id, Model, Name
 from tropein.core.document.place import Ride
-
-Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 
 
 class Spot(Model):

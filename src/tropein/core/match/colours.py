@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from tropein.core.document import EffectBase, Layer, new_id
 from tropein.core.document.base import Coordinate, FrameNumber
+from tropein.core.document.pair import MOST_PAIRS, Pair
 from tropein.core.effects.grade import Grade, balanced_by
 from tropein.core.errors import BadInput
 from tropein.core.match.cdl import Array, Cdl
@@ -28,15 +29,6 @@ Box = tuple[Coordinate, Coordinate, Coordinate, Coordinate]
 Spot = tuple[Coordinate, Coordinate]
 
 
-class Pair(BaseModel):
-    """A place in the insert and a place in the plate that should be of one colour, in shot pixels, each at its frame."""
-
-    own: Spot
-    plate: Spot
-    own_frame: FrameNumber
-    plate_frame: FrameNumber
-
-
 class Asked(BaseModel):
     """What to match by: pairs; or two regions (x, y, width, height in shot pixels), the whole insert and what is around it where they are left out.
     `plate_frame`: the frame of the plate that is looked at, that of the insert where it is left out. "scene": the other way about, the plate takes the insert's
@@ -45,7 +37,7 @@ class Asked(BaseModel):
     by: Literal["pairs", "regions", "itself", "scene"] = "itself"
     frame: FrameNumber = 0
     plate_frame: FrameNumber | None = None
-    pairs: Annotated[list[Pair], Field(max_length=40)] = []
+    pairs: Annotated[list[Pair], Field(max_length=MOST_PAIRS)] = []
     own: Box | None = None
     plate: Box | None = None
     share: Annotated[float, Field(ge=0, le=2)] = 0.7
@@ -62,7 +54,7 @@ class Pairing(BaseModel):
 
 class Matched(BaseModel):
     """`words` say what was used and what it is worth; `before` and `after`: how far colours were off, dE2000 of pairs, or how far clouds of colours lie
-    apart in Lab. `fix` is the edit; none where it could not help."""
+    apart in Lab. `fix` is the edit; none where it could not help. The edit of pairs keeps them with the insert, whether they help or not."""
 
     words: str
     before: float
@@ -77,8 +69,10 @@ def match(seen: Seen, asked: Asked) -> Matched:
         return scene_lit(seen, asked.frame, asked.share)
     plain = without_match(seen)
     pairs: list[Pairing] = []
+    kept: list[dict[str, Any]] = []
     if asked.by == "pairs":
         found, words, pairs = _by_pairs(plain, asked.pairs)
+        kept = [{"op": "add", "path": f"/layers/{seen.layer.id}/pairs", "value": [p.model_dump(mode="json") for p in asked.pairs]}]  # fmt: skip
     elif asked.by == "regions":
         found, words = _by_regions(plain, asked)
     else:
@@ -87,7 +81,9 @@ def match(seen: Seen, asked: Asked) -> Matched:
         words = f"{words} No grade brings them nearer to each other: nothing was changed."
         return Matched(words=words, before=found.before, after=found.before, pairs=pairs)
     grade = found.grade if asked.by != "itself" else found.grade.partly(ITSELF)
-    fix = Fix(label=f"match the colours of {seen.layer.name}", patch=laid_in(seen.layer, MATCHED, _values(grade)))
+    fix = Fix(
+        label=f"match the colours of {seen.layer.name}", patch=[*kept, *laid_in(seen.layer, MATCHED, _values(grade))]
+    )
     return Matched(words=words, before=found.before, after=found.after, fix=fix, pairs=pairs)
 
 

@@ -12,12 +12,14 @@ from numpy.typing import NDArray
 from tropein.core.document import new_id
 from tropein.core.effects.grain import Grain
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, brightness, laid
+from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, beneath, brightness, laid
 from tropein.core.match.residual import DETAIL, flat_grain, grain_of, of_still
-from tropein.core.meets.grain import GrainOver
+from tropein.core.match.spectrum import spectrum_of
+from tropein.core.meets.grain import GrainLike, GrainOver
 from tropein.core.raster.colour import encoded
 
 BLOCK, LEAST_BLOCKS, AMOUNT, OVER = 16, 6, 0.02, 1.15
+FAR = 4  # frames, to what codecs have not carried grain to
 LEAST = 0.0015  # of white: below that there is none to be seen
 
 
@@ -47,24 +49,54 @@ class GrainStrength(MeasureBase):
         # what is laid on already: in the frame's own pixels, or in the layer's
         had = next((m for m in layer.meetings if isinstance(m, GrainOver) and m.on), None)
         grain = had or next((e for e in layer.looks if isinstance(e, Grain) and e.on), None)
-        made = grain or GrainOver.model_validate(
-            {"kind": "grain", "id": new_id(), "size": {"value": size}, "colour": {"value": colour_of(seen, frame)}}
-        )
-        read_of = response(made.size.value, made.colour.value)
-        was = 0.0 if grain is None else grain.amount.value * read_of
+        like = None if grain is not None and had is None else like_of(seen, frame)
+        plain = {"kind": "grain", "id": new_id(), "size": {"value": size}, "colour": {"value": colour_of(seen, frame)}}
+        made = grain or GrainOver.model_validate(plain)
+        was = 0.0 if grain is None else grain.amount.value * read_of(made)
+        if isinstance(made, GrainOver):
+            made = made.model_copy(update={"like": like})
         # variances add up: what it lacks is laid on; what it has too much of is taken from what was laid on before
         lacks = was**2 + (around**2 - own**2)
-        amount = round(float(np.sqrt(max(lacks, 0.0))) / read_of, 4)
+        amount = round(float(np.sqrt(max(lacks, 0.0))) / read_of(made), 4)
         patch: list[dict[str, Any]]
         if grain is not None:
-            family = "meets" if had else "effects"
-            patch = grain.amount.set_at(f"/layers/{layer.id}/{family}/{grain.id}/amount", frame, amount)
+            path = f"/layers/{layer.id}/{'meets' if had else 'effects'}/{grain.id}"
+            patch = grain.amount.set_at(f"{path}/amount", frame, amount)
+            if had is not None and like != had.like:
+                patch.append({"op": "add", "path": f"{path}/like", "value": like and like.model_dump(mode="json")})
         elif amount >= LEAST:
             laid_on = made.model_copy(update={"amount": made.amount.model_copy(update={"value": amount})})
             patch = added(layer, "meets", laid_on)
         else:
             return None
         return Fix(label=f"match the grain of {layer.name} to what lies behind", patch=patch)
+
+
+def read_of(grain: Grain | GrainOver) -> float:
+    """How strong grain is in display brightness, where the insert is of its usual brightness, laid on with an amount of 1."""
+    if isinstance(grain, GrainOver) and grain.like is not None:
+        return 1.0
+    return response(grain.size.value, grain.colour.value)
+
+
+def like_of(seen: Seen, frame: int) -> GrainLike | None:
+    """The plate's grain as it is, an amount of 1 being how strong it is at the insert's usual brightness; None where that cannot be told."""
+    of = laid(seen, frame)
+    whole = of.insert[..., 3] > WHOLE
+    if not whole.any():
+        return None
+    tone = float(np.median(brightness(of.insert[whole][None, :, :3])))
+    last = seen.shot.frames - 1
+    step = 1 if frame + FAR < last else -1
+    frames = [frame, frame + step, frame + FAR * step, frame + (FAR + 1) * step]
+    if min(frames) < 0:
+        frames = frames[:2] if frames[1] >= 0 else []
+    shown = [encoded(beneath(seen, f)) for f in frames]
+    if len(shown) < 2:
+        return None
+    apart = [(shown[0], shown[2]), (shown[1], shown[3])] if len(shown) > 2 else []
+    found = spectrum_of([(shown[0], shown[1]), *([(shown[2], shown[3])] if apart else [])], apart)
+    return None if found is None else found.like(tone)
 
 
 def colour_of(seen: Seen, frame: int) -> float:

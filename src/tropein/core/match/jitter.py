@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any, ClassVar, Literal
 
 import cv2
@@ -46,16 +47,19 @@ class RideJitter(MeasureBase):
         if not 2 <= frame < seen.shot.frames - 2:
             raise BadInput("So near to the shot's ends there are too few frames to tell jitter by.")
         around = range(frame - 2, frame + 3)
-        pictures = [alone(seen, f, WIDEST) for f in around]
+        of = laid(seen, frame, WIDEST)
+        # what is cut from it moves as it does: its own picture whole tells as much, and needs no key
+        whole = Seen(seen.renderer, seen.shot, seen.layer.model_copy(update={"cuts": {}})) if seen.layer.cuts else seen
+        pictures = [alone(whole, f, WIDEST) for f in around]
         if any(p[..., 3].max() < HALF for p in pictures):
             raise BadInput(f"{seen.layer.name} is not seen in all frames around {frame}.")
-        of = laid(seen, frame, WIDEST)
         near = ring(of)
-        inside = cv2.erode(np.min([p[..., 3] for p in pictures], 0), np.ones((5, 5), np.uint8)) > WHOLE
+        covers = np.minimum(np.min([p[..., 3] for p in pictures], 0), of.insert[..., 3])
+        inside = cv2.erode(covers, np.ones((5, 5), np.uint8)) > WHOLE
         plates = [_grey(beneath(seen, f, WIDEST)) for f in around]
-        own = [_grey(p[..., :3]) for p in pictures]
         rows, columns = np.nonzero(of.insert[..., 3] > HALF)
         middle = np.array([columns.mean(), rows.mean()])
+        went = self._went([_grey(p[..., :3]) for p in pictures], inside, middle)
         # how far it goes beyond where the plate around would take it, by what is seen within it and by its place: what it shows may move by itself, and
         # footage of the very plate moves with it though its place stands still
         drifts: list[list[NDArray[np.float64]]] = [[], []]
@@ -64,13 +68,29 @@ class RideJitter(MeasureBase):
             if plate is None:
                 raise BadInput("What lies around moves in several ways, or shows too little to tell how it moves.")
             taken = plate[:, :2] @ middle + plate[:, 2] - middle
-            way = _affine(own[k], own[k + 1], inside) if inside.any() else None
             placed = self._placed(seen, frame - 2 + k, of.scale)
-            content = placed if way is None else way[:, :2] @ middle + way[:, 2] - middle
-            for drift, went in zip(drifts, (placed, content), strict=True):
-                drift.append((went - taken) / of.scale)
+            for drift, way in zip(drifts, (placed, placed if went is None else went[k]), strict=True):
+                drift.append((way - taken) / of.scale)
         off = min(float(np.sqrt((np.diff(np.array(d), axis=0) ** 2).sum(1).mean() / 6)) for d in drifts)
         return off, f"It jumps by {off:.2f} px from frame to frame against what lies around it."
+
+    def _went(
+        self, pictures: list[NDArray[np.uint8]], inside: NDArray[np.bool_], middle: NDArray[np.float64]
+    ) -> list[NDArray[np.float64]] | None:
+        """How far what is `inside` in the middle one of five pictures goes from each to the next: by where it lies in each of them, or where that is
+        too far, step by step. None where it does not move as one."""
+        if not inside.any():
+            return None
+        ways = [_affine(pictures[2], p, inside) for p in (pictures[0], pictures[1], pictures[3], pictures[4])]
+        if all(way is not None for way in ways):
+            at = [way[:, :2] @ middle + way[:, 2] for way in ways if way is not None]
+            return list(np.diff([*at[:2], middle, *at[2:]], axis=0))
+        steps = [_affine(a, b, inside) for a, b in pairwise(pictures)]
+        return (
+            [way[:, :2] @ middle + way[:, 2] - middle for way in steps if way is not None]
+            if all(way is not None for way in steps)
+            else None
+        )
 
     def _placed(self, seen: Seen, frame: int, scale: float) -> NDArray[np.float64]:
         """How far its place takes its middle from a frame to the next, in pixels of a picture at a scale."""

@@ -12,14 +12,15 @@ from pydantic import BaseModel
 
 from tropein.core.compose.making import MeetingOf
 from tropein.core.compose.plan import Planner
-from tropein.core.compose.render import Beside, Renderer
+from tropein.core.compose.render import Renderer
 from tropein.core.compose.step import Step
+from tropein.core.compose.step import step as made_step
 from tropein.core.document import Layer, Shot
 from tropein.core.document.kinds import Family, Kind
 from tropein.core.document.scope import group_of
 from tropein.core.errors import BadInput, NotFound
 from tropein.core.raster.colour import LUMA, decoded, encoded
-from tropein.core.raster.picture import Pixels
+from tropein.core.raster.picture import Picture, Pixels
 
 
 @dataclass(frozen=True)
@@ -43,10 +44,11 @@ class Laid:
 HALF = 0.5  # of coverage: from there on it counts as the insert
 WHOLE = 0.95  # and from there on it hides what lies behind
 CLEAR = 0.02  # below this it is not there
+FULL = 1920  # px: as wide as an insert is drawn at most; smaller ones are reduced from that, so that what is made for one measure serves others
 AROUND = 0.6  # of an insert's size to each side: what it is compared with
 
 
-def laid(seen: Seen, frame: int, widest: int = 1920, met: bool = True) -> Laid:
+def laid(seen: Seen, frame: int, widest: int = FULL, met: bool = True) -> Laid:
     """An insert and what it is laid over, apart: as it `met` that, or as it is before. BadInput in words where it is not seen, or is no thing that
     hides what lies behind."""
     renderer, layer, scale = seen.renderer, seen.layer, _scale(seen, widest)
@@ -55,37 +57,45 @@ def laid(seen: Seen, frame: int, widest: int = 1920, met: bool = True) -> Laid:
             f"{layer.name} is laid in by {layer.blend}: it changes what lies behind, and has no look of its own to compare."
         )
     planner = planner_below(seen, scale)
-    window = planner.frame_window
-    step = _as_met(planner, layer, frame) if met else planner.layer(planner.shot.layers[layer.id], frame)
-    below = planner.stack(planner.shot.stack, frame)
-    if step is not None and (known := renderer.beside.get((step.key, below.key))) is not None:
-        return Laid(known[0].astype(np.float32), known[1].astype(np.float32), scale)
-    pixels = None if step is None else renderer.run(step).fill(window)
-    if step is None or pixels is None or pixels[..., 3].max() < HALF:
-        raise BadInput(f"{layer.name} shows nothing at frame {frame}: go to a frame in which it is seen.")
-    under = np.ascontiguousarray(renderer.run(below).fill(window)[..., :3])
-    _keep(renderer.beside, (step.key, below.key), (pixels, under))
-    return Laid(pixels, under, scale)
+    window, known = planner.frame_window, planner.shot.layers[layer.id]
+    step = planner.layer(known, frame)
+    if step is None:
+        raise _unseen(layer, frame)
+    picture = _drawn(renderer, step)
+    if met and any(meet.on for meet in known.meetings):
+        picture = _drawn(renderer, _as_met(planner, known, made_step("drawn", step.key, (), lambda: picture), frame))
+    pixels = picture.fill(window)
+    if pixels[..., 3].max() < HALF:
+        raise _unseen(layer, frame)
+    below = _drawn(renderer, planner.stack(planner.shot.stack, frame))
+    return Laid(pixels, np.ascontiguousarray(below.fill(window)[..., :3]), scale)
 
 
-KEEP_BYTES = 96 << 20
+def _unseen(layer: Layer, frame: int) -> BadInput:
+    return BadInput(f"{layer.name} shows nothing at frame {frame}: go to a frame in which it is seen.")
 
 
-def _keep(kept: Beside, key: tuple[str, str], pictures: tuple[Pixels, Pixels]) -> None:
-    """Several measures look at the same frames one after another: the last of them stay with their renderer, at half precision."""
-    kept[key] = (pictures[0].astype(np.float16), pictures[1].astype(np.float16))
-    while sum(a.nbytes + b.nbytes for a, b in kept.values()) > KEEP_BYTES:
+KEEP_BYTES = 160 << 20
+
+
+def _drawn(renderer: Renderer, step: Step) -> Picture:
+    """A step's picture. Several measures look at the same frames one after another, and a renderer's own cache is soon full of all that leads to a
+    picture: the last of them stay beside it, at half precision."""
+    kept = renderer.beside
+    known = kept.pop(step.key, None)
+    if known is None:
+        made: Picture = renderer.run(step)
+        known = Picture(made.pixels.astype(np.float16), made.window)
+    kept[step.key] = known
+    while sum(p.pixels.nbytes for p in kept.values()) > KEEP_BYTES:
         kept.popitem(last=False)
+    return Picture(known.pixels.astype(np.float32), known.window)
 
 
-def _as_met(planner: Planner, layer: Layer, frame: int) -> Step | None:
+def _as_met(planner: Planner, layer: Layer, picture: Step, frame: int) -> Step:
     """An insert's picture after the ways in which it meets what lies beneath."""
-    known = planner.shot.layers[layer.id]
-    picture = planner.layer(known, frame)
-    if picture is None:
-        return None
-    meeting = MeetingOf(planner, known, frame, lambda: planner.stack(planner.shot.stack, frame))
-    for meet in known.meetings:
+    meeting = MeetingOf(planner, layer, frame, lambda: planner.stack(planner.shot.stack, frame))
+    for meet in layer.meetings:
         if meet.on:
             picture = meet.over(picture, meeting)
     return picture
@@ -93,12 +103,17 @@ def _as_met(planner: Planner, layer: Layer, frame: int) -> Step | None:
 
 def alone(seen: Seen, frame: int, widest: int = 1280) -> Pixels:
     """(h, w, 4) an insert as it lies at a frame, nothing beneath it; clear where it shows nothing."""
-    planner = planner_below(seen, _scale(seen, widest))
+    planner = planner_below(seen, _scale(seen, FULL if seen.layer.cuts else widest))
     window = planner.frame_window
     step = planner.layer(planner.shot.layers[seen.layer.id], frame)
     if step is None or not planner.shows(seen.layer, frame):
-        return np.zeros((window.height, window.width, 4), np.float32)
-    return seen.renderer.run(step).fill(window)
+        pixels = np.zeros((window.height, window.width, 4), np.float32)
+    else:
+        pixels = _drawn(seen.renderer, step).fill(window)
+    small = planner_below(seen, _scale(seen, widest)).frame_window
+    if (small.height, small.width) == pixels.shape[:2]:
+        return pixels
+    return np.asarray(cv2.resize(pixels, (small.width, small.height), interpolation=cv2.INTER_AREA), np.float32)
 
 
 def ring(of: Laid) -> NDArray[np.bool_]:
@@ -112,13 +127,13 @@ def ring(of: Laid) -> NDArray[np.bool_]:
     return near & (cv2.erode((alpha < CLEAR).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0)
 
 
-def beneath(seen: Seen, frame: int, widest: int = 1920) -> Pixels:
+def beneath(seen: Seen, frame: int, widest: int = FULL) -> Pixels:
     """(h, w, 3) linear: what an insert is laid over at a frame, whether it is seen there or not."""
     planner = planner_below(seen, _scale(seen, widest))
     return np.ascontiguousarray(seen.renderer.run(planner.plan(frame)).fill(planner.frame_window)[..., :3])
 
 
-def plate_picture(seen: Seen, frame: int, widest: int = 1920) -> Pixels | None:
+def plate_picture(seen: Seen, frame: int, widest: int = FULL) -> Pixels | None:
     """(h, w, 3) linear: the plate's own picture, whatever is laid between it and the insert (a background put out of focus); None where there is none."""
     plate = seen.shot.layers.get(seen.shot.plate or "")
     planner = seen.renderer.planner(seen.shot, _scale(seen, widest))

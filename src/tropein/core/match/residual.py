@@ -53,8 +53,8 @@ def of_still(plane: Plane, where: NDArray[np.bool_], tone: float | None = None) 
     """The same of a single frame, by what a high pass lets through (a plane and a straight edge give nothing, Immerkaer 1996) in its flattest blocks, in the
     picture and at half its size: texture counts as grain."""
     side = SIDES[-1]
-    level = _blocks(plane, side)
-    usable = _blocks(where, side).all(1) & (level.max(1) < HIGH) & (level.min(1) > LOW)
+    level = blocks_of(plane, side)
+    usable = blocks_of(where, side).all(1) & (level.max(1) < HIGH) & (level.min(1) > LOW)
     if tone is not None:
         near = usable & (np.abs(level.mean(1) - tone) < TONE)
         usable = near if near.sum() >= 3 * FEWEST else usable
@@ -72,7 +72,7 @@ def _high(plane: Plane, side: int) -> list[NDArray[np.float64]]:
     h, w = (n // side * side for n in plane.shape)
     half = cv2.resize(plane[:h, :w], (w // 2, h // 2), interpolation=cv2.INTER_AREA)
     planes = ((plane, side), (half, side // 2))
-    return [np.median(np.abs(_blocks(cv2.filter2D(p, cv2.CV_32F, DETAIL), s)), 1) * NORMAL for p, s in planes]
+    return [np.median(np.abs(blocks_of(cv2.filter2D(p, cv2.CV_32F, DETAIL), s)), 1) * NORMAL for p, s in planes]
 
 
 @lru_cache(1)
@@ -96,8 +96,8 @@ def _read(
         return None
     other, inside = _laid_on(now, then, side)
     mean = (now + other) / 2
-    usable = _blocks(where & inside, side).all(1)
-    level = _blocks(mean, side)
+    usable = blocks_of(where & inside, side).all(1)
+    level = blocks_of(mean, side)
     usable &= (level.max(1) < HIGH) & (level.min(1) > LOW)
     if tone is not None:
         near = usable & (np.abs(level.mean(1) - tone) < TONE)
@@ -106,13 +106,10 @@ def _read(
         return None
     smooth = cv2.GaussianBlur(mean, (0, 0), SMOOTH)
     chosen = np.flatnonzero(usable)
-    busy = _blocks(smooth, side)[chosen].std(1)
+    busy = blocks_of(smooth, side)[chosen].std(1)
     chosen = chosen[np.argsort(busy)[: max(FEWEST, round(FLATTEST * len(chosen)))]]
-    off = _blocks((now - other) / np.float32(np.sqrt(2)), side)[chosen].astype(np.float64)
-    slopes = [_blocks(cv2.filter2D(smooth, cv2.CV_32F, k), side)[chosen] for k in SLOPES]
-    x = np.stack([*slopes, np.ones_like(slopes[0])], 2).astype(np.float64)
-    gram = np.einsum("nij,nik->njk", x, x) + 1e-9 * np.eye(x.shape[2])
-    off -= np.einsum("nij,nj->ni", x, np.linalg.solve(gram, np.einsum("nij,ni->nj", x, off)[..., None])[..., 0])
+    off = blocks_of((now - other) / np.float32(np.sqrt(2)), side)[chosen].astype(np.float64)
+    off = without_slopes(off, smooth, chosen, side)
     power = (off**2).mean(1)
     # what turns or bends is not laid on itself: such blocks hold far more than the least do
     alike = power <= SPREAD * np.quantile(power, LEAST)
@@ -126,6 +123,12 @@ def _read(
 
 def _laid_on(now: Plane, then: Plane, side: int) -> tuple[Plane, NDArray[np.bool_]]:
     """The other frame with each block where it lies in this one, and where it has one."""
+    (y, x), inside = whither(now, then, side)
+    return then[y, x], inside
+
+
+def whither(now: Plane, then: Plane, side: int) -> tuple[tuple[NDArray[np.int64], NDArray[np.int64]], NDArray[np.bool_]]:  # fmt: skip
+    """Of each pixel the (row, column) at which its block lies in the other frame, in whole pixels; and whether that is in the picture."""
     codes = [np.clip(cv2.GaussianBlur(p, (0, 0), SEEKS) * 255, 0, 255).astype(np.uint8) for p in (now, then)]
     way = flow(*codes)
     h, w = (n // side * side for n in now.shape)
@@ -138,10 +141,21 @@ def _laid_on(now: Plane, then: Plane, side: int) -> tuple[Plane, NDArray[np.bool
     y, x = np.indices(now.shape)
     x, y = x + whole[..., 0], y + whole[..., 1]
     inside = (x >= 0) & (y >= 0) & (x < now.shape[1]) & (y < now.shape[0])
-    return then[np.clip(y, 0, now.shape[0] - 1), np.clip(x, 0, now.shape[1] - 1)], inside
+    return (np.clip(y, 0, now.shape[0] - 1), np.clip(x, 0, now.shape[1] - 1)), inside
 
 
-def _blocks(plane: NDArray[np.generic], side: int) -> NDArray[np.generic]:
+def without_slopes(
+    off: NDArray[np.float64], smooth: Plane, chosen: NDArray[np.int64], side: int
+) -> NDArray[np.float64]:
+    """(n, side * side) what is left of blocks once what a shift by less than a pixel, or a little growth, of the picture leaves was taken out."""
+    slopes = [blocks_of(cv2.filter2D(smooth, cv2.CV_32F, k), side)[chosen] for k in SLOPES]
+    x = np.stack([*slopes, np.ones_like(slopes[0])], 2).astype(np.float64)
+    gram = np.einsum("nij,nik->njk", x, x) + 1e-9 * np.eye(x.shape[2])
+    return off - np.einsum("nij,nj->ni", x, np.linalg.solve(gram, np.einsum("nij,ni->nj", x, off)[..., None])[..., 0])
+
+
+def blocks_of(plane: NDArray[np.generic], side: int) -> NDArray[np.generic]:
+    """(n, side * side) the whole squares of a plane."""
     h, w = (n // side * side for n in plane.shape)
     return plane[:h, :w].reshape(h // side, side, w // side, side).swapaxes(1, 2).reshape(-1, side * side)
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from pydantic import BaseModel
 
 from tropein.core.compose.render import Renderer
@@ -44,13 +46,16 @@ def frames_of(seen: Seen, count: int = USUAL) -> list[int]:
         first, last = max(first, seen.layer.span[0]), min(last, seen.layer.span[1])
     if first > last:
         raise BadInput(f"{seen.layer.name} is not seen within the shot's trim.")
-    count = min(count, last - first + 1)
-    if count == 1:
-        return [(first + last) // 2]
     # not the very ends: motion needs frames on both sides
     edge = min(3, (last - first) // 4)
-    first, last = first + edge, last - edge
-    return sorted({round(first + (last - first) * i / (count - 1)) for i in range(count)})
+    return evenly(range(first + edge, last - edge + 1), count)
+
+
+def evenly(some: Sequence[int], count: int) -> list[int]:
+    """So many of them at most, spread evenly, both ends among them."""
+    if count <= 1:
+        return [some[len(some) // 2]]
+    return sorted({some[round((len(some) - 1) * i / (count - 1))] for i in range(count)})
 
 
 def sit(renderer: Renderer, shot: Shot, layer_id: str, measure: str, count: int = USUAL) -> Sat:
@@ -59,7 +64,8 @@ def sit(renderer: Renderer, shot: Shot, layer_id: str, measure: str, count: int 
         raise NotFound(f"There is no measure {measure!r}.")
     seen = insert_of(renderer, shot, layer_id)
     by = MEASURES.of(measure)(kind=measure)
-    frames = frames_of(seen, min(count, by.looks, MOST))
+    # those of a measure that looks at few are among those of the others: what was made for one serves the next
+    frames = evenly(frames_of(seen, min(count, MOST)), by.looks)
     found = by.over(seen, frames)
     offs = [None if isinstance(f, str) else round(f[0], 4) for f in found]
     told = [(abs(f[0]), i) for i, f in enumerate(found) if not isinstance(f, str)]

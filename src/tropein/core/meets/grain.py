@@ -2,13 +2,28 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field
 
 from tropein.core.animate.sample import sample
 from tropein.core.document import AnimatedNumber, control
+from tropein.core.document.base import Model
 from tropein.core.document.meet import MEETS, MeetBase, Meeting
 from tropein.core.raster.grain import film_grain, strength_at
+from tropein.core.raster.grain_like import BANDS, grain_like, table_of, tile_like
 from tropein.core.raster.picture import Picture
+
+Share = Annotated[float, Field(ge=0, le=1000)]
+
+
+class GrainLike(Model):
+    """Grain as it was measured (core.match.spectrum). tones: how strong it is, as a share of the amount, in equal parts of display brightness; bands:
+    how much of it is how fine (raster.grain_like); mix: how its channels go together."""
+
+    tones: list[Share] = Field(min_length=2, max_length=32)
+    bands: list[Share] = Field(min_length=BANDS, max_length=BANDS)
+    mix: list[Annotated[float, Field(ge=-10, le=10)]] = Field(min_length=6, max_length=6)
 
 
 @MEETS.add
@@ -28,6 +43,7 @@ class GrainOver(MeetBase):
         0.0, "Middle tones", soft=(0, 1), hard=(0, 1), help="How much more grain they show than black and white."
     )
     seed: AnimatedNumber = control(7.0, "Seed", soft=(0, 100), hard=(0, 1000), step=1)
+    like: GrainLike | None = None  # in place of size, colour and tones
 
     def over(self, picture: Any, meeting: Meeting) -> Any:
         frame, scale = meeting.frame, meeting.scale
@@ -36,6 +52,8 @@ class GrainOver(MeetBase):
         )
         if amount <= 0:
             return picture
+        if self.like is not None:
+            return _alike(self.like, amount, int(seed), picture, meeting)
         seen = strength_at(amount, size, scale)
 
         def make(p: Picture) -> Picture:
@@ -45,3 +63,16 @@ class GrainOver(MeetBase):
             return Picture(film_grain(p.pixels, w.x0, w.y0, size * scale, seen, colour, tones, int(seed), frame), w)
 
         return meeting.step("grain-over", (seen, size, scale, colour, tones, seed, frame), (picture,), make)
+
+
+def _alike(like: GrainLike, amount: float, seed: int, picture: Any, meeting: Meeting) -> Any:
+    frame, scale = meeting.frame, min(meeting.scale, 1.0)
+
+    def make(p: Picture) -> Picture:
+        w = p.window
+        if w.empty:
+            return p
+        tile = tile_like(tuple(like.bands), tuple(like.mix), scale, seed)
+        return Picture(grain_like(p.pixels, w.x0, w.y0, tile, table_of(tuple(like.tones)) * amount, seed, frame), w)
+
+    return meeting.step("grain-like", (like, amount, scale, seed, frame), (picture,), make)

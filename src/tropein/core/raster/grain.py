@@ -146,7 +146,7 @@ def fractal(
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _white(out, x0, y0, seed):  # type: ignore[no-untyped-def]
+def white(out, x0, y0, seed):  # type: ignore[no-untyped-def]
     """Four numbers a pixel, each the sum of four uniform bytes: near enough to Gaussian, of mean 0 and variance 1."""
     k = np.float32(1.0 / 147.8017)
     for row in nb.prange(out.shape[0]):
@@ -161,7 +161,7 @@ def _white(out, x0, y0, seed):  # type: ignore[no-untyped-def]
 def _tile(size_px: float, seed: int) -> Pixels:
     """(TILE, TILE, 4) grain of variance 1 that joins itself at its borders."""
     noise = np.empty((TILE, TILE, 4), np.float32)
-    _white(noise, 0, 0, seed)
+    white(noise, 0, 0, seed)
     if size_px > 0.2:
         reach = math.ceil(4 * size_px)
         around = cv2.copyMakeBorder(noise, reach, reach, reach, reach, cv2.BORDER_WRAP)
