@@ -1,7 +1,8 @@
-"""Whether the sit check finds planted faults, and is silent about pieces of a plate laid back on themselves: `./tropein python -m bench.sit`.
+"""Whether the sit check finds planted faults, and is silent about pieces of a plate laid back on themselves:
+`./tropein python -m bench.sit [MEASURE...] [FILM...]`.
 
 Twelve placements on six plates: an ellipse of the plate's own footage, laid where it was taken from. Each fault is planted at about twice the limit of what
-shows. Nothing here was used for setting limits but what docs/performance.md says.
+shows. Of films of one's own two places each. Nothing here was used for setting limits but what docs/performance.md says.
 """
 
 from __future__ import annotations
@@ -29,6 +30,10 @@ PLACES: list[tuple[str, tuple[float, float], tuple[float, float], int]] = [
     ("harbour", (250, 380), (120, 70), 10), ("harbour", (620, 330), (110, 90), 30), ("swipe", (350, 300), (110, 90), 10), ("swipe", (640, 240), (100, 90), 30),
     ("spinner", (480, 300), (110, 90), 10), ("spinner", (260, 260), (90, 80), 30), ("caster", (480, 280), (100, 120), 5), ("caster", (500, 380), (110, 80), 12),
 ]  # fmt: skip
+ANYWHERE: list[tuple[tuple[float, float], tuple[float, float], int]] = [
+    ((300, 300), (110, 80), 10),
+    ((640, 260), (100, 90), 30),
+]
 FRAMES = 12
 LOOKS = 5
 
@@ -126,11 +131,14 @@ def main() -> None:
     out: dict[str, list[tuple[str, float]]] = {m: [] for m in in_order()}
     found: dict[str, list[tuple[str, float]]] = {m: [] for m in FAULTS}
     spent: list[float] = []
-    only = sys.argv[1:]
-    for name, at, radii, first in PLACES:
+    films = [Path(a) for a in sys.argv[1:] if Path(a).is_file()]
+    only = [a for a in sys.argv[1:] if Path(a) not in films]
+    places = [(PLATES / f"{name}.mp4", at, radii, first) for name, at, radii, first in PLACES]
+    places = [(film, *where) for film in films for where in ANYWHERE] or places
+    for film, at, radii, first in places:
         with tempfile.TemporaryDirectory() as folder:
             store = MediaStore(Path(folder))
-            media, record = borrow(store, [PLATES / f"{name}.mp4"])
+            media, record = borrow(store, [film])
             renderer = Renderer(Sources(store, final=True), lambda samples, spot: None, 1 << 30)
 
             def shot_with(fault: str | None) -> Shot:
@@ -151,7 +159,7 @@ def main() -> None:
                 found[fault].append(
                     ("found" if sat.visible else "missed" if sat.judged else "cannot", sat.times * sat.limit)
                 )
-            sys.stderr.write(f"{name} {at}\n")
+            sys.stderr.write(f"{film.stem} {at}\n")
     sys.stdout.write("| measure | false alarms | cannot judge | planted: found | missed | cannot | quiet values | planted values |\n| --- | --- | --- | --- | --- | --- | --- | --- |\n")  # fmt: skip
     for measure in in_order():
         quiet, planted = out[measure], found.get(measure, [])

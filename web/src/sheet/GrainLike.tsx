@@ -10,7 +10,7 @@ export interface Like {
 export const likeOf = (thing: Meet | object): Like | null => (thing as { like?: Like | null }).like ?? null;
 /** What measured grain takes the place of. */
 export const INSTEAD = ["size", "colour", "tones"];
-const SIZE = { w: 104, h: 34 };
+const SIZE = { w: 96, h: 34 };
 
 /** Grain that is the plate's own: how strong at each brightness, how much of it how fine; and back to numbers set by hand. */
 export function GrainLike({ like, path, owner }: { like: Like; path: string; owner: string }) {
@@ -19,7 +19,7 @@ export function GrainLike({ like, path, owner }: { like: Like; path: string; own
   // what a frequency holds grows with how many there are of it
   const held = like.bands.map((p, i) => p * (i + 0.5));
   return (
-    <div className="flex items-end gap-3 py-1 pl-7" role="group" aria-label="Measured on the plate">
+    <div className="flex flex-wrap items-end gap-3 py-1 pl-7" role="group" aria-label="Measured on the plate">
       <Plot
         label="Strength from dark to light"
         ends={["dark", "light"]}

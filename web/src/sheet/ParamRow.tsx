@@ -255,7 +255,7 @@ function Value({ control, value, drag, set }: ValueProps) {
   }
   const percent = control.hard[0] === 0 && control.hard[1] === 1 && !control.unit;
   const k = percent ? 100 : 1;
-  const digits = percent ? 0 : undefined;
+  const digits = percent ? (control.step < 0.01 ? 1 : 0) : undefined;
   return (
     <Scrub
       label={control.title}

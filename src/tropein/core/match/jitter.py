@@ -27,6 +27,10 @@ from tropein.core.raster.picture import Pixels
 
 FEATURES, FEWEST = 240, 14
 AGREE_PX = 1.2
+AGREE, ALL_AGREE = (
+    0.5,
+    0.72,
+)  # shares of what is followed: of an insert, which may move in itself, and of what lies around
 WIDEST = 720
 STEADY = 1.5  # frames
 
@@ -64,7 +68,7 @@ class RideJitter(MeasureBase):
         # footage of the very plate moves with it though its place stands still
         drifts: list[list[NDArray[np.float64]]] = [[], []]
         for k in range(4):
-            plate = _affine(plates[k], plates[k + 1], near)
+            plate = _affine(plates[k], plates[k + 1], near, ALL_AGREE)
             if plate is None:
                 raise BadInput("What lies around moves in several ways, or shows too little to tell how it moves.")
             taken = plate[:, :2] @ middle + plate[:, 2] - middle
@@ -120,7 +124,9 @@ def _grey(light: Pixels) -> NDArray[np.uint8]:
     return np.clip(brightness(light) * 255, 0, 255).astype(np.uint8)
 
 
-def _affine(a: NDArray[np.uint8], b: NDArray[np.uint8], where: NDArray[np.bool_]) -> NDArray[np.float64] | None:
+def _affine(
+    a: NDArray[np.uint8], b: NDArray[np.uint8], where: NDArray[np.bool_], agree: float = AGREE
+) -> NDArray[np.float64] | None:
     """(2, 3) how what is `where` moves from one picture to the next; None where it does not move as one."""
     points = cv2.goodFeaturesToTrack(a, FEATURES, 0.004, 6, mask=where.astype(np.uint8) * 255)
     if points is None or len(points) < FEWEST:
@@ -135,6 +141,6 @@ def _affine(a: NDArray[np.uint8], b: NDArray[np.uint8], where: NDArray[np.bool_]
     matrix, inliers = cv2.estimateAffine2D(
         points[keep] + 0.5, there[keep] + 0.5, ransacReprojThreshold=AGREE_PX, maxIters=1000
     )
-    if matrix is None or inliers.mean() < 0.5 or inliers.sum() < FEWEST:
+    if matrix is None or inliers.mean() < agree or inliers.sum() < FEWEST:
         return None
     return np.asarray(matrix, np.float64)
