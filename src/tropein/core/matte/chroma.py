@@ -45,36 +45,41 @@ class Keying:
     balance: float = 0.0
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
 def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
     one, third, tiny, zero = np.float32(1), np.float32(1 / 3), np.float32(1e-6), np.float32(0)
     width = rgb.shape[1]
     for y in nb.prange(rgb.shape[0]):
-        # sums over the channels, each of a whole row: loops of this kind become vector instructions
+        # sums over the channels, each of a whole row that lies in one piece: only loops of this kind become vector instructions
         grey, weights = np.zeros(width, np.float32), np.zeros(width, np.float32)
         cc, cs, ss = np.zeros(width, np.float32), np.zeros(width, np.float32), np.zeros(width, np.float32)
         ci, si = np.zeros(width, np.float32), np.zeros(width, np.float32)
+        here, screen = np.empty(width, np.float32), np.empty(width, np.float32)
+        close, w = np.empty(width, np.float32), np.empty(width, np.float32)
+        known, made = trust[y], out[y]
         for x in range(width):
             grey[x] = (near[y, x, 0] + near[y, x, 1] + near[y, x, 2]) * third
         for k in range(3):
             for x in range(width):
-                known = trust[y, x]
-                c = one - known + known * near[y, x, k] / max(grey[x], np.float32(1e-4))
-                screen, here = light[y, x, k], rgb[y, x, k]
-                w = srgb.power(max(here, zero) + DARK, -NOISE_POWER)
-                weights[x] += w
-                cc[x] += w * c * c
-                cs[x] += w * c * screen
-                ss[x] += w * screen * screen
-                ci[x] += w * c * here
-                si[x] += w * screen * here
+                here[x], screen[x], close[x] = rgb[y, x, k], light[y, x, k], near[y, x, k]
+            for x in range(width):
+                w[x] = srgb.power(max(here[x], zero) + DARK, -NOISE_POWER)
+            for x in range(width):
+                c = one - known[x] + known[x] * close[x] / max(grey[x], np.float32(1e-4))
+                wc, ws = w[x] * c, w[x] * screen[x]
+                weights[x] += w[x]
+                cc[x] += wc * c
+                cs[x] += wc * screen[x]
+                ss[x] += ws * screen[x]
+                ci[x] += wc * here[x]
+                si[x] += ws * here[x]
         for x in range(width):
-            g, held = grey[x], HELD * trust[y, x] * weights[x] * third
+            g, held = grey[x], HELD * known[x] * weights[x] * third
             a, b, d = cc[x] + held, cs[x] + held * g, ss[x] + held * g * g
             e, f = ci[x] + held * g, si[x] + held * g * g
             rest = (a * f - b * e) / max(a * d - b * b, tiny)
             alone = f / max(d, tiny)
-            out[y, x] = one - (alone if e - b * rest < zero else rest)  # less than no subject
+            made[x] = one - (alone if e - b * rest < zero else rest)  # less than no subject
 
 
 def coverage(rgb: Rgb, screen: Screen, keying: Keying, scale: float = 1.0) -> Plane:

@@ -35,17 +35,16 @@ def restored(rgb: Planes, cells: Cells) -> Planes:
     def around(values: Planes) -> Planes:
         return cv2.blur(values, (WINDOW, WINDOW), borderType=cv2.BORDER_REFLECT)
 
-    def fine(values: Planes, how: int) -> Planes:
-        a, d = 1 / cells.across, 1 / cells.down
-        to = np.array([[a, 0, -cells.at_across * (1 - a)], [0, d, -cells.at_down * (1 - d)]], np.float32)
-        return cv2.warpAffine(values, to, (w, h), flags=how | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
-
     mean = around(coarse)
     spread = around(coarse * coarse) - mean * mean
     both = around(chroma * coarse[..., None]) - around(chroma) * mean[..., None]
     slope = both / (np.maximum(spread, 0) + FLAT)[..., None]
     out = np.empty((h, w, 3), np.float32)
-    _sharper(luma, fine(coarse, cv2.INTER_LINEAR), fine(chroma, cv2.INTER_CUBIC), fine(slope, cv2.INTER_LINEAR), out)
+    rows, columns = _phases(cells.down, cells.at_down), _phases(cells.across, cells.at_across)
+    chroma, slope, coarse = (
+        np.ascontiguousarray(v, np.float32).reshape(len(coarse), -1) for v in (chroma, slope, coarse)
+    )
+    _sharper(luma, coarse, chroma, slope, *rows, *columns, out)
     return looked_up(out, decode_table())
 
 
@@ -64,14 +63,80 @@ def _parted(rgb, bits, curve, weights, luma, away):  # type: ignore[no-untyped-d
                 away[y, x, c] -= total
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _sharper(luma, coarse, chroma, slope, out):  # type: ignore[no-untyped-def]
+def _phases(count: int, at: float) -> tuple[NDArray[np.int64], Planes, Planes]:
+    """For each pixel of a cell, along one axis: which sample lies before it, beside its own, and the weights of four samples about it by cubics (of the
+    usual slope, -0.75) and of two by lines."""
+    place = np.arange(count) / count - at * (1 - 1 / count)
+    before = np.floor(place)
+    t = place - before
+    far, near = 1 + t, 1 - t
+    a = -0.75
+
+    def outer(d: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(((a * d - 5 * a) * d + 8 * a) * d - 4 * a)
+
+    def inner(d: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(((a + 2) * d - (a + 3)) * d * d + 1)
+
+    cubic = np.stack([outer(far), inner(t), inner(near), outer(1 + near)], 1)
+    return before.astype(np.int64), cubic.astype(np.float32), np.stack([1 - t, t], 1).astype(np.float32)
+
+
+EDGE = 3  # samples beyond either end of a row that stand for what lies there
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nsz"})
+def _sharper(luma, coarse, chroma, slope, down, down4, down2, across, across4, across2, out):  # type: ignore[no-untyped-def]
+    """The samples' colours (rows of three to a sample) laid out fine by cubics, and along their slopes the detail of brightness: what it has beside what
+    the samples saw of it (`coarse`). The others: see _phases."""
+    rows, count = coarse.shape
+    width, last = luma.shape[1], rows - 1
+    phases = across.size
     for y in nb.prange(luma.shape[0]):
-        for x in range(luma.shape[1]):
-            here = luma[y, x]
-            detail = here - coarse[y, x]
-            for c in range(3):
-                out[y, x, c] = here + chroma[y, x, c] + slope[y, x, c] * detail
+        p = y % down.size
+        top = y // down.size + down[p]
+        # down the rows first, each ending in what lies beyond
+        colour, turn = np.zeros((count + 2 * EDGE) * 3, np.float32), np.empty((count + 2 * EDGE) * 3, np.float32)
+        seen = np.empty(count + 2 * EDGE, np.float32)
+        middle = colour[EDGE * 3 : (EDGE + count) * 3]
+        for k in range(4):
+            line, weight = chroma[min(max(top - 1 + k, 0), last)], down4[p, k]
+            for i in range(middle.size):
+                middle[i] += weight * line[i]
+        a, b, wa, wb = min(max(top, 0), last), min(max(top + 1, 0), last), down2[p, 0], down2[p, 1]
+        turns, one, two = turn[EDGE * 3 : (EDGE + count) * 3], slope[a], slope[b]
+        for i in range(turns.size):
+            turns[i] = wa * one[i] + wb * two[i]
+        sees, upper, lower = seen[EDGE : EDGE + count], coarse[a], coarse[b]
+        for i in range(count):
+            sees[i] = wa * upper[i] + wb * lower[i]
+        for i in range(EDGE):
+            seen[i], seen[EDGE + count + i] = sees[0], sees[count - 1]
+        for i in range(EDGE * 3):
+            c, end = i % 3, (EDGE + count) * 3
+            colour[i], colour[end + i] = colour[EDGE * 3 + c], colour[end - 3 + c]
+            turn[i], turn[end + i] = turn[EDGE * 3 + c], turn[end - 3 + c]
+        made, here = out[y], luma[y]
+        fine, along = np.empty(count * 3, np.float32), np.empty(count * 3, np.float32)
+        for q in range(phases):
+            first = EDGE + across[q]
+            v0, v1, v2, v3 = across4[q, 0], across4[q, 1], across4[q, 2], across4[q, 3]
+            u0, u1 = across2[q, 0], across2[q, 1]
+            c0, c1, c2, c3 = (
+                colour[(first - 1) * 3 :],
+                colour[first * 3 :],
+                colour[(first + 1) * 3 :],
+                colour[(first + 2) * 3 :],
+            )
+            t0, t1, s0, s1 = turn[first * 3 :], turn[(first + 1) * 3 :], seen[first:], seen[first + 1 :]
+            for i in range(count * 3):
+                fine[i] = v0 * c0[i] + v1 * c1[i] + v2 * c2[i] + v3 * c3[i]
+                along[i] = u0 * t0[i] + u1 * t1[i]
+            for i in range((width - q + phases - 1) // phases):
+                x = i * phases + q
+                detail = here[x] - (u0 * s0[i] + u1 * s1[i])
+                for c in range(3):
+                    made[x, c] = here[x] + fine[i * 3 + c] + along[i * 3 + c] * detail
 
 
 def _halves(values: Planes, axis: int) -> tuple[Planes, Planes]:
