@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from tropein.core.animate.sample import sample
@@ -115,7 +116,7 @@ class Mattes:
 
 
 def as_picture(coverage: Coverage) -> Picture:
-    return Picture(np.ascontiguousarray(np.repeat(coverage.plane[..., None], 4, 2)), coverage.window)
+    return Picture(cv2.merge([coverage.plane] * 4), coverage.window)
 
 
 def _luminance(picture: Picture, window: Window) -> Coverage:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 
 from tropein.core.raster.blur import gaussian
@@ -17,8 +18,8 @@ def wrapped(picture: Picture, under: Picture, amount: float, width_px: float) ->
     if window.empty:
         return picture
     alpha = picture.pixels[..., 3:4]
-    solid = np.repeat(alpha, 4, 2)
-    around = gaussian(Picture(np.ascontiguousarray(solid), picture.window), width_px / 2)
+    solid = cv2.merge([np.ascontiguousarray(picture.pixels[..., 3])] * 4)
+    around = gaussian(Picture(solid, picture.window), width_px / 2)
     inward = np.clip(2 * (1 - around.fill(picture.window)[..., 3:4]), 0, 1)
     light = gaussian(Picture(under.fill(picture.window), picture.window), width_px).fill(picture.window)[..., :3]
     share = amount * inward
