@@ -248,3 +248,33 @@ def test_a_document_that_is_written_while_it_is_read_is_read_whole(
 def shots_at(context: WorkContext, shot: str, revision: int) -> dict[str, Any]:
     with transaction(context.engine) as session:
         return shots.document_at(session, shot, revision)
+
+
+def test_a_shot_that_was_stored_before_a_field_came_can_be_edited_there_and_opened_again(
+    client: TestClient, context: WorkContext, shot: str
+) -> None:
+    layer = next(iter(stands(client, shot)["layers"]))
+    without = {k: v for k, v in stands(client, shot)["layers"][layer].items() if k != "pairs"}
+
+    def as_it_was() -> None:
+        """Stored as by a version whose layers held no pairs, and read by a process begun anew."""
+        with transaction(context.engine) as session:
+            row = shots.row_of(session, shot)
+            row.document = {**row.document, "layers": {**row.document["layers"], layer: without}}
+        shots._kept.clear()
+
+    as_it_was()
+    pair = {"own": [1, 2], "plate": [3, 4], "own_frame": 0, "plate_frame": 0}
+    assert edit(client, shot, 0, "pick", f"/layers/{layer}/pairs", [pair]).status_code == 200
+    edit(client, shot, 1, "rename", "/name", "Later")
+    shots._kept.clear()
+    assert stands(client, shot)["layers"][layer]["pairs"] == [pair]
+    assert client.post(f"/api/shots/{shot}/undo", json={}).json()["name"] == "Test"
+    assert client.post(f"/api/shots/{shot}/undo", json={}).status_code == 200
+    shots._kept.clear()
+    assert stands(client, shot)["layers"][layer]["pairs"] == []
+    # and one whose steps were stored on such a document all the same
+    assert client.post(f"/api/shots/{shot}/redo", json={}).status_code == 200
+    as_it_was()
+    assert stands(client, shot)["layers"][layer]["pairs"] == [pair]
+    assert any(card["id"] == shot for card in client.get("/api/shots").json())

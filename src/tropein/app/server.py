@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException
 from starlette.routing import Match, Route
 from starlette.websockets import WebSocket
 
-from tropein.app.api import about, bundles, fonts, guard, limits, looks, runs, shelf, shots, tracks
+from tropein.app.api import about, bundles, fonts, guard, judged, limits, looks, pictures, runs, shelf, shots, tracks
 from tropein.app.jobs.context import make
 from tropein.app.live.events import Events
 from tropein.app.live.pool import PreviewPool
@@ -32,7 +32,7 @@ STATUS = {
     "superseded": 409, "too-often": 429,
 }  # fmt: skip
 PAGES = "/{path:path}"
-MODULES = (shots, tracks, shelf, runs, about, bundles, fonts, looks, guard)
+MODULES = (shots, pictures, judged, tracks, shelf, runs, about, bundles, fonts, looks, guard)
 FULL = "The disk is full: nothing was stored. Make room, then do it again."
 AWAY = "The database cannot be reached at the moment: nothing was stored. It is tried again; do this again in a while."
 log = logging.getLogger(__name__)

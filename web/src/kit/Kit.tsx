@@ -1,3 +1,4 @@
+import { chosenText } from "../ui/classes";
 import {
   Crosshair,
   Film,
@@ -50,7 +51,7 @@ export function Kit() {
         <Tip key={id} text={title} keys={keys}>
           <button
             aria-expanded={drawer === id}
-            className={`flex w-10 flex-col items-center gap-0.5 rounded py-1.5 text-[11px] ${drawer === id ? "bg-raised text-ink" : "text-quiet hover:text-ink"}`}
+            className={`flex w-10 flex-col items-center gap-0.5 rounded py-1.5 text-[11px] ${chosenText(drawer === id)}`}
             onClick={() => set({ drawer: drawer === id ? null : id })}
           >
             <Icon size={17} />
@@ -83,6 +84,8 @@ export function KindGlyph({ kind }: { kind: Track["kind"] }) {
   return <Icon size={14} className={`shrink-0 text-track ${kind === "plane" ? "-skew-y-12" : ""}`} />;
 }
 
+const OVER_THE_PICTURE = "absolute inset-y-0 left-0 z-20 shadow-[8px_0_24px_rgb(0_0_0/.4)]";
+
 export function DrawerPanel() {
   const { drawer, set } = usePick("drawer", "set");
   const [kept, setKept] = useState(false);
@@ -90,7 +93,7 @@ export function DrawerPanel() {
   const title = DRAWERS.find((d) => d.id === drawer)!.title;
   return (
     <div
-      className={`${kept ? "relative" : "absolute inset-y-0 left-0 z-20 shadow-[8px_0_24px_rgb(0_0_0/.4)]"} flex w-64 shrink-0 flex-col border-r border-line bg-surface`}
+      className={`${kept ? "relative" : OVER_THE_PICTURE} flex w-64 shrink-0 flex-col border-r border-line bg-surface`}
       role="region"
       aria-label={title}
     >
@@ -217,7 +220,7 @@ function TracksDrawer() {
           onDragStart={(e) => startDrag(e, { kind: "track", id: t.id })}
           onClick={() => select({ kind: "track", id: t.id })}
           aria-pressed={selection.kind === "track" && selection.id === t.id}
-          className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${selection.kind === "track" && selection.id === t.id ? "border-brass" : "border-line"} bg-ground`}
+          className="drawer-row"
         >
           <KindGlyph kind={t.kind} />
           <span className="min-w-0 flex-1">

@@ -34,7 +34,7 @@ export function MattesDrawer() {
             onDragStart={(e) => startDrag(e, { kind: "matte", id: m.id })}
             onClick={() => select({ kind: "matte", id: m.id })}
             aria-pressed={chosen}
-            className={`flex items-center gap-2 rounded-md border px-2 py-1.5 text-left ${chosen ? "border-brass" : "border-line"} bg-ground`}
+            className="drawer-row"
           >
             <VenetianMask size={14} className="shrink-0 text-matte" />
             <span className="min-w-0 flex-1">

@@ -34,7 +34,7 @@ export function ShelfEdit({ item }: { item: ShelfItem }) {
   return (
     <Popover.Root open={open} onOpenChange={opened}>
       <Popover.Trigger
-        className="icon-btn absolute top-1.5 left-1.5 bg-black/70 opacity-0 group-hover:opacity-100 focus-visible:opacity-100 data-[state=open]:opacity-100"
+        className="icon-btn shown-over absolute top-1.5 left-1.5 bg-black/70 data-[state=open]:opacity-100"
         aria-label={`Change ${item.name}`}
       >
         <MoreVertical size={13} />

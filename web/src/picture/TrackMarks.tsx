@@ -36,6 +36,7 @@ import { hasPlace } from "../document/layers";
 const put = ([x, y]: Vec2) => `translate(${x},${y})`;
 const centred = ([cx, cy]: Vec2) => ({ cx, cy });
 
+const CORNERS = ["Top left", "Top right", "Bottom right", "Bottom left"];
 const GOOD = "#5fb3a1";
 const LOST = "#e08763";
 type ToShot = (e: React.PointerEvent) => Vec2;
@@ -273,7 +274,7 @@ function Corner({
       <circle r="9" fill="transparent" />
       <circle r="5" fill="#1b1b1b" stroke={colour} strokeWidth="1.8" />
       {index === 0 && <circle r="1.6" fill={colour} />}
-      <title>{`${["Top left", "Top right", "Bottom right", "Bottom left"][index]} of ${track.name}: drag to put it right at this frame`}</title>
+      <title>{`${CORNERS[index]} of ${track.name}: drag to put it right at this frame`}</title>
     </g>
   );
 }

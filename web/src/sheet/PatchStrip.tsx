@@ -18,8 +18,15 @@ export function PatchStrip({ track, frames }: { track: Track; frames: { frame: n
   ].map((i) => frames[Math.min(i, frames.length - 1)]);
   const half = track.kind === "point" ? track.pattern_px : track.kind === "body" ? 24 : 15;
   const points = track.kind === "point" ? track.order.length : 1;
-  const source = `/api/media/${shot.footage[track.footage].media}/tracks/${track.samples}/strip.jpg?frames=${chosen.map((s) => s.frame).join(",")}&point=${Math.min(point, points - 1)}&half=${half}`;
+  const asked = new URLSearchParams({
+    frames: chosen.map((s) => s.frame).join(","),
+    point: String(Math.min(point, points - 1)),
+    half: String(half),
+  });
+  const source = `/api/media/${shot.footage[track.footage].media}/tracks/${track.samples}/strip.jpg?${asked}`;
   const nearest = chosen.reduce((a, s) => (Math.abs(s.frame - now) < Math.abs(a.frame - now) ? s : a), chosen[0]);
+  const edge = (s: (typeof chosen)[number]) =>
+    s === nearest ? "border-brass" : s.lost ? "border-warn" : "border-transparent";
   return (
     <div className="py-1">
       <div className="mb-1 flex items-center gap-2 text-quiet">
@@ -43,7 +50,7 @@ export function PatchStrip({ track, frames }: { track: Track; frames: { frame: n
             aria-label={`Patch at frame ${s.frame}${s.lost ? ", lost" : ""}`}
             title={`frame ${s.frame}${s.lost ? ": lost" : ""}`}
             onClick={() => seek(fromPlateFrame(shot, s.frame))}
-            className={`relative aspect-square overflow-hidden rounded-sm border ${s === nearest ? "border-brass" : s.lost ? "border-warn" : "border-transparent"}`}
+            className={`relative aspect-square overflow-hidden rounded-sm border ${edge(s)}`}
             style={{
               backgroundImage: `url("${source}")`,
               backgroundSize: `${chosen.length * 100}% 100%`,

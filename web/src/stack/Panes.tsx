@@ -16,6 +16,9 @@ import {
   stackOf,
 } from "../document/layers";
 
+const [CHOSEN, PLAIN] = ["border-brass bg-raised", "border-line bg-surface"];
+const EMPTY = "justify-center rounded border border-dashed border-line text-quiet";
+
 /**
  * The stack as a row of glass panes, nearest the lens at the left, the plate at the right; groups stand in
  * trays. Inside a group, its own stack.
@@ -63,7 +66,7 @@ export function Panes() {
       <DropPlace
         group={inside}
         before={!inside ? shot.plate : null}
-        className={`flex h-[88px] min-w-6 flex-1 items-center px-3 ${movable.length ? "" : "justify-center rounded border border-dashed border-line text-quiet"}`}
+        className={`flex h-[88px] min-w-6 flex-1 items-center px-3 ${movable.length ? "" : EMPTY}`}
       >
         {movable.length ? (
           <div className="w-full border-t border-dashed border-line" />
@@ -114,17 +117,14 @@ function Tray({ group, deep }: { group: Layer; deep: number }) {
   const chosen = useChosen(group.id);
   const { select, selectAlso } = usePick("select", "selectAlso");
   return (
-    <div
-      className={`relative flex h-[126px] shrink-0 items-end rounded-md border ${chosen ? "border-brass" : "border-line"} bg-[#202020] px-0.5 pt-[16px] pb-[2px]`}
-      data-tray={group.name}
-    >
+    <div className={`tray ${chosen ? "border-brass" : "border-line"}`} data-tray={group.name}>
       <div className="absolute inset-x-1 top-0 flex h-[15px] items-center gap-1" data-tab>
         <FoldButton group={group} open />
         <button
           id={`pane-${group.id}`}
           draggable
           aria-pressed={chosen}
-          className={`min-w-0 flex-1 truncate text-left text-[11px] leading-[14px] ${group.visible ? "" : "line-through"} ${chosen ? "text-brass" : "text-quiet"}`}
+          className={`tab ${group.visible ? "" : "line-through"} ${chosen ? "text-brass" : "text-quiet"}`}
           title={`${group.name}: double-click to go into it`}
           onDragStart={(e) => startDrag(e, { kind: "pane", id: group.id })}
           onDoubleClick={() => goInto(group.id)}
@@ -254,7 +254,7 @@ function Pane({ layer, plate }: { layer: Layer; plate?: boolean }) {
       data-pane={layer.name}
       data-layer={layer.id}
       draggable={!plate}
-      className={`relative h-[106px] w-[112px] shrink-0 rounded-lg border ${selected ? "border-brass bg-raised" : "border-line bg-surface"} ${over ? "ring-2 ring-track" : ""} ${group ? "shadow-[3px_-2px_0_-1px_#2a2a2a,3px_-3px_0_-1px_#4a4a4a,6px_-4px_0_-2px_#2a2a2a,6px_-5px_0_-2px_#4a4a4a]" : ""}`}
+      className={`pane ${selected ? CHOSEN : PLAIN} ${over ? "ring-2 ring-track" : ""} ${group ? "several" : ""}`}
       onDragStart={(e) => startDrag(e, { kind: "pane", id: layer.id })}
       onDragOver={(e) => {
         e.preventDefault();
@@ -343,7 +343,7 @@ function Marks({ layer, plate, quiet }: { layer: Layer; plate?: boolean; quiet?:
         <span
           data-testid={`rides-${layer.id}`}
           title={ride ? `rides on ${shot?.tracks[ride.track]?.name}` : "drop a track here to let it ride"}
-          className={`max-w-[40px] shrink-0 truncate rounded-full border px-1 ${ride ? "border-track text-track" : "border-dashed border-line"}`}
+          className={`pill ${ride ? "border-track text-track" : "border-dashed border-line"}`}
         >
           {ride ? (
             shot?.tracks[ride.track]?.name
@@ -360,7 +360,7 @@ function Marks({ layer, plate, quiet }: { layer: Layer; plate?: boolean; quiet?:
               ? `cut by ${cuts.map((c) => shot?.mattes[c.matte]?.name).join(", ")}`
               : "drop a matte here to cut it"
           }
-          className={`max-w-[40px] shrink-0 truncate rounded-full border px-1 ${cuts.length ? "border-matte text-matte" : "border-dashed border-line"}`}
+          className={`pill ${cuts.length ? "border-matte text-matte" : "border-dashed border-line"}`}
         >
           {cuts.length ? (
             shot?.mattes[cuts[0].matte]?.name

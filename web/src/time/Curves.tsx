@@ -1,3 +1,4 @@
+import { chosenText } from "../ui/classes";
 import { useRef, useState } from "react";
 import {
   bounds,
@@ -21,6 +22,8 @@ const DASH = ["", "7 4", "2 3"];
 const HEIGHT = 160;
 
 type Held = { what: "key" | 0 | 1; key: number; component: number };
+
+const SHARP: string[] = ["hold", "linear"]; // eases whose keys are drawn with corners
 
 /** Keyed parameters as curves over time, one at a time: its keys are dragged in time and value, its handles pulled. */
 export function Curves({ keyed }: { keyed: Named[] }) {
@@ -48,7 +51,7 @@ export function Curves({ keyed }: { keyed: Named[] }) {
             role="option"
             aria-selected={k.path === named.path}
             title={k.title}
-            className={`truncate py-0.5 pl-3 text-left text-small ${k.path === named.path ? "bg-raised text-ink" : "text-quiet hover:text-ink"}`}
+            className={`truncate py-0.5 pl-3 text-left text-small ${chosenText(k.path === named.path)}`}
             onClick={() => setWanted(k.path)}
           >
             {k.title}
@@ -217,7 +220,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
                       />
                     </svg>
                     <button
-                      className="absolute h-[11px] w-[11px] -translate-x-1/2 -translate-y-1/2 touch-none rounded-full border-2 border-brass bg-ground"
+                      className="handle-mark"
                       style={spot(p)}
                       aria-label={`${which ? "Arriving" : "Leaving"} handle of the key at ${k.frame}${n > 1 ? `, ${NAMES[n]?.[c]}` : ""}`}
                       {...grip({ what: which as 0 | 1, key: i, component: c })}
@@ -226,7 +229,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
                   </span>
                 ))}
                 <button
-                  className={`absolute h-[9px] w-[9px] -translate-x-1/2 -translate-y-1/2 cursor-move touch-none border ${k.ease === "hold" || k.ease === "linear" ? "" : "rounded-full"} ${selected(k) ? "border-brass bg-brass" : "border-ink bg-ground"}`}
+                  className={`key-mark ${SHARP.includes(k.ease) ? "" : "rounded-full"} ${selected(k) ? "border-brass bg-brass" : "border-ink bg-ground"}`}
                   style={spot([k.frame, v])}
                   aria-label={`Key at ${k.frame}${n > 1 ? `, ${NAMES[n]?.[c]}` : ""}: ${v.toFixed(2)}, ${k.ease}`}
                   aria-pressed={selected(k)}

@@ -23,12 +23,10 @@ export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
   if (!shot || !stored) return null;
   const worst = found.reduce<OutlineFit | null>((w, f) => ((f.off_px ?? 0) > (w?.off_px ?? 0) ? f : w), null);
   const x = (f: number) => (f / shot.frames) * 1000;
-  const bars = found
-    .filter((f) => f.off_px)
-    .map(
-      (f) =>
-        `M${x(f.frame).toFixed(1)} 26v${(-24 * Math.min(1, f.off_px! / TALL_PX)).toFixed(1)}h${((step * 1000) / shot.frames + 0.3).toFixed(2)}V26z`,
-    );
+  const wide = ((step * 1000) / shot.frames + 0.3).toFixed(2);
+  const tall = (f: OutlineFit) => (-24 * Math.min(1, f.off_px! / TALL_PX)).toFixed(1);
+  const bars = found.filter((f) => f.off_px).map((f) => `M${x(f.frame).toFixed(1)} 26v${tall(f)}h${wide}V26z`);
+  const where = worst?.off_px ? `worst at ${worst.frame}, about ${worst.off_px.toFixed(0)} pixels` : "nowhere";
   return (
     <>
       <Row name={`fit: ${piece.name}`} mark="text-matte">
@@ -40,7 +38,7 @@ export function FitLane({ matte, piece }: { matte: Matte; piece: ShapePiece }) {
             role="img"
             data-testid="fit"
             data-frames={found.length}
-            aria-label={`How far ${piece.name} is off: ${worst?.off_px ? `worst at ${worst.frame}, about ${worst.off_px.toFixed(0)} pixels` : "nowhere"}`}
+            aria-label={`How far ${piece.name} is off: ${where}`}
           >
             <path d={bars.join("")} fill="#d9734f" opacity={stale ? 0.25 : 0.65} />
             {piece.outline.keys.map((k) => (

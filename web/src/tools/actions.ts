@@ -191,11 +191,9 @@ function copy(): void {
   if (s().keys.length) return copyKeys();
   layersCopied = movable();
   copied = [];
-  if (layersCopied.length)
-    s().say(
-      `${layersCopied.length === 1 ? s().shot!.layers[layersCopied[0]].name : `${layersCopied.length} layers`} copied; paste puts copies beside them.`,
-      "info",
-    );
+  if (!layersCopied.length) return;
+  const what = layersCopied.length === 1 ? s().shot!.layers[layersCopied[0]].name : `${layersCopied.length} layers`;
+  s().say(`${what} copied; paste puts copies beside them.`, "info");
 }
 
 function paste(): void {

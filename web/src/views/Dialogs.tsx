@@ -57,7 +57,7 @@ function Box({
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/50" />
         <Dialog.Content
           aria-describedby={undefined}
-          className={`fixed left-1/2 z-50 ${wide ? "top-[5%] max-h-[90vh] w-[860px]" : "top-[12%] max-h-[76vh] w-[560px]"} max-w-[94vw] -translate-x-1/2 overflow-auto rounded-xl border border-line bg-surface p-4 shadow-2xl`}
+          className={`dialog ${wide ? "top-[5%] max-h-[90vh] w-[860px]" : "top-[12%] max-h-[76vh] w-[560px]"}`}
         >
           <Dialog.Title className={plain ? "sr-only" : "mb-3 text-title"}>{title}</Dialog.Title>
           {children}

@@ -26,6 +26,7 @@ HELD_SHOTS = 12  # whose models are kept from one edit to the next
 STEPS = 40  # so many may lie between a document that is written and the newest
 LARGE_BYTES = 256 << 10  # a step so large is written with its document
 _kept: OrderedDict[str, tuple[str, Held]] = OrderedDict()
+_grown: dict[str, str] = {}  # marks of shots that hold more as they are read than is stored: fields that came since
 _lock = threading.Lock()
 MOST_TOLD_BYTES = 7900  # PostgreSQL takes less than 8000
 WORK = ("worker", "tracks")  # who edits for the shot's own work, not for a person
@@ -108,7 +109,10 @@ def _replayed(session: Session, row: ShotRow) -> dict[str, Any]:
     document = row.document
     if document.get("schema_version") != SCHEMA_VERSION:
         document = load_shot(document).model_dump(mode="json")
-    return _walked(document, steps) if steps else document
+    try:
+        return _walked(document, steps) if steps else document
+    except BadInput:  # steps of a version that knew more fields than the document was written with
+        return _walked(load_shot(document).model_dump(mode="json"), steps)
 
 
 def _walked(document: dict[str, Any], steps: Iterable[PatchOps]) -> dict[str, Any]:
@@ -206,7 +210,7 @@ def apply(
     session.execute(
         update(EditRow).where(EditRow.shot_id == shot_id, EditRow.state == "undone").values(state="dropped")
     )
-    _store(session, row, after, label, "edit", None, patch, inverse, client, key)
+    _store(session, row, held, after, label, "edit", None, patch, inverse, client, key)
     return since(session, shot_id, known)
 
 
@@ -251,8 +255,11 @@ def _held(session: Session, row: ShotRow) -> Held:
     """The newest document with its models, which are kept from the edit before; what was kept counts only with the row's own mark."""
     kept = _lookup(row)
     if kept is None:
-        kept = Held.of(_replayed(session, row))
+        stored = _replayed(session, row)
+        kept = Held.of(stored)
         _keep(row, kept)
+        if kept.plain != stored:
+            _grown[row.id] = row.mark
     return kept
 
 
@@ -310,14 +317,19 @@ def redo(session: Session, shot_id: str, client: str = "", base: int | None = No
 
 
 def _again(session: Session, row: ShotRow, target: EditRow, ops: PatchOps, kind: str, client: str) -> None:
-    after, patch, inverse = _held(session, row).edit(ops)
-    _store(session, row, after, target.label, kind, target.number, patch, inverse, client)
+    held = _held(session, row)
+    after, patch, inverse = held.edit(ops)
+    _store(session, row, held, after, target.label, kind, target.number, patch, inverse, client)
 
 
 def _store(
-    session: Session, row: ShotRow, after: Held, label: str, kind: str, target: int | None,
+    session: Session, row: ShotRow, before: Held, after: Held, label: str, kind: str, target: int | None,
     patch: PatchOps, inverse: PatchOps, client: str, key: str | None = None,
 ) -> None:  # fmt: skip
+    if (
+        _grown.pop(row.id, None) == row.mark
+    ):  # the step is one from what was read: that is what it must be laid on again
+        row.document, row.written = before.plain, row.revision
     row.revision += 1
     row.name, row.mark = after.shot.name, new_id()
     if row.revision - row.written >= STEPS or len(orjson.dumps(patch)) > LARGE_BYTES:
