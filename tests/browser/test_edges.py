@@ -233,7 +233,7 @@ def test_a_screen_shot_is_laid_into_another_world(application: str, page: Page, 
     assert blue[0] < 12 and blue[1] < blue[0] + 1, blue  # no fringe of the screen
     # its edge as soft as the world's, its light let in; darks and lights as sampled there
     page.locator("[data-pane]").first.click()
-    page.get_by_role("button", name="Match the edge to what lies behind").click()
+    page.get_by_role("button", name="Match the edge").click()
     expect(page.get_by_text("px soft, edges within it or behind it")).to_be_visible()
     meet(page, "Light wrap")
     typed(page, "Light wrap", "40")

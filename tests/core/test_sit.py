@@ -72,6 +72,7 @@ def test_what_is_planted_is_found_and_mended_where_an_edit_can(renderer: Rendere
     if found.fix is None:
         assert found.work or not found.mends
         return
+    assert found.mends.endswith(found.fix.to)
     after = sit(renderer, mended(shot, found.fix.patch), "over", fault, 3)
     assert after.times < 0.75 * found.times or not after.visible, (found.words, after.words)
 

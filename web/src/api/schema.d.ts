@@ -1686,7 +1686,7 @@ export interface components {
         };
         /**
          * Fix
-         * @description An ordinary edit: its label, and a JSON Patch of the shot.
+         * @description An ordinary edit: its label, and a JSON Patch of the shot; `to` says in numbers what it sets.
          */
         Fix: {
             /** Label */
@@ -1695,6 +1695,11 @@ export interface components {
             patch: {
                 [key: string]: unknown;
             }[];
+            /**
+             * To
+             * @default
+             */
+            to: string;
         };
         /**
          * FontOut

@@ -25,7 +25,7 @@ class EdgeSoftness(MeasureBase):
     """How much softer its edge would have to be to be as soft as the edges of what it is laid over."""
 
     title: ClassVar[str] = "Edge"
-    act: ClassVar[str] = "Match the edge to what lies behind"
+    act: ClassVar[str] = "Match the edge"
     unit: ClassVar[str] = "px"
     order: ClassVar[int] = 40
     by_meeting: ClassVar[bool] = True
@@ -54,7 +54,7 @@ class EdgeSoftness(MeasureBase):
             patch = added(layer, "meets", made)
         else:
             return None
-        return Fix(label=f"match the edge of {layer.name} to what lies behind", patch=patch)
+        return Fix(label=f"match the edge of {layer.name} to what lies behind", patch=patch, to=f"{px:.1f} px softer")
 
 
 def lacks(own: float, around: float) -> float:

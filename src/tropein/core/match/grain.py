@@ -28,7 +28,7 @@ class GrainStrength(MeasureBase):
     """How much more grain it shows than what it is laid over, in octaves: where both are flattest, and not of what stands still."""
 
     title: ClassVar[str] = "Grain"
-    act: ClassVar[str] = "Match the grain to what lies behind"
+    act: ClassVar[str] = "Match the grain"
     unit: ClassVar[str] = "oct"
     order: ClassVar[int] = 70
     looks: ClassVar[int] = 5
@@ -69,7 +69,8 @@ class GrainStrength(MeasureBase):
             patch = added(layer, "meets", laid_on)
         else:
             return None
-        return Fix(label=f"match the grain of {layer.name} to what lies behind", patch=patch)
+        to = f"{amount * 100:.1f} %" + (", as measured" if isinstance(made, GrainOver) and made.like else "")
+        return Fix(label=f"match the grain of {layer.name} to what lies behind", patch=patch, to=to)
 
 
 def read_of(grain: Grain | GrainOver) -> float:

@@ -116,7 +116,9 @@ class RideJitter(MeasureBase):
         path = f"/layers/{seen.layer.id}/place/ride/steady"
         value = round(min(ride.steady + STEADY, 12.0), 2)
         return Fix(
-            label=f"smooth the ride of {seen.layer.name}", patch=[{"op": "replace", "path": path, "value": value}]
+            label=f"smooth the ride of {seen.layer.name}",
+            patch=[{"op": "replace", "path": path, "value": value}],
+            to=f"over {value:.1f} frames",
         )
 
 

@@ -21,7 +21,7 @@ class BlackAndWhite(MeasureBase):
     """How much blacker, or whiter, it is than anything it is laid over, in L*: haze, glass and lenses leave no plate as black as what was never filmed."""
 
     title: ClassVar[str] = "Black and white"
-    act: ClassVar[str] = "Bring its blacks and whites into the plate's"
+    act: ClassVar[str] = "Match blacks and whites"
     unit: ClassVar[str] = "L*"
     order: ClassVar[int] = 10
     visible_from: ClassVar[float] = 2.0
@@ -49,7 +49,9 @@ class BlackAndWhite(MeasureBase):
             {"kind": "levels", "id": new_id(), **{k: {"value": round(v, 4)} for k, v in values.items()}}
         )
         return Fix(
-            label=f"bring blacks and whites of {layer.name} into the plate's", patch=added(layer, "effects", made)
+            label=f"bring blacks and whites of {layer.name} into the plate's",
+            patch=added(layer, "effects", made),
+            to=f"{to[0]:.2f} to {to[1]:.2f}",
         )
 
 

@@ -189,10 +189,11 @@ ORDER = {"effects": "chain", "meets": "meeting"}
 
 
 class Fix(BaseModel):
-    """An ordinary edit: its label, and a JSON Patch of the shot."""
+    """An ordinary edit: its label, and a JSON Patch of the shot; `to` says in numbers what it sets."""
 
     label: str
     patch: list[dict[str, Any]]
+    to: str = ""
 
 
 class Reading(BaseModel):

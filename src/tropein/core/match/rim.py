@@ -25,7 +25,7 @@ class Rim(MeasureBase):
     place, shows so."""
 
     title: ClassVar[str] = "Rim"
-    act: ClassVar[str] = "Take the rim off its edge"
+    act: ClassVar[str] = "Take the rim off"
     unit: ClassVar[str] = "L*"
     order: ClassVar[int] = 45
     visible_from: ClassVar[float] = 4.0
@@ -52,7 +52,7 @@ class Rim(MeasureBase):
                 {"kind": "edge", "id": new_id(), "width": {"value": WIDTH_PX}, "exposure": {"value": round(stops, 2)}}
             )
             patch = added(layer, "meets", made)
-        return Fix(label=f"take the rim off {layer.name}", patch=patch)
+        return Fix(label=f"take the rim off {layer.name}", patch=patch, to=f"by {stops:+.1f} stops")
 
 
 def _rim(seen: Seen, frame: int) -> tuple[float, float]:

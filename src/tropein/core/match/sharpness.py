@@ -33,7 +33,7 @@ class Sharpness(MeasureBase):
     """How much softer it is than most of what lies around it, or (below 0) how much sharper than anything in the plate, by the width of edges."""
 
     title: ClassVar[str] = "Sharpness"
-    act: ClassVar[str] = "Soften it to what lies around"
+    act: ClassVar[str] = "Soften it"
     unit: ClassVar[str] = "px"
     order: ClassVar[int] = 30
     visible_from: ClassVar[float] = 0.6
@@ -65,7 +65,7 @@ class Sharpness(MeasureBase):
             )
         else:
             return None  # what is too soft was never sharp: no filter brings it back
-        return Fix(label=f"soften {layer.name} to what lies around it", patch=patch)
+        return Fix(label=f"soften {layer.name} to what lies around it", patch=patch, to=f"blurred by {radius:.1f} px")
 
 
 def _scale_of(seen: Seen, frame: int) -> float:

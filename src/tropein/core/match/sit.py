@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.errors import BadInput, NotFound
-from tropein.core.match.measure import MEASURES, Fix, Seen, insert_of
+from tropein.core.match.measure import MEASURES, Fix, MeasureBase, Seen, insert_of
 
 USUAL, MOST = 7, 48  # frames that are looked at
 SIZE_OF_WHERE = 0.04  # a picture of where is at least this share of the frame
@@ -88,8 +88,12 @@ def sit(renderer: Renderer, shot: Shot, layer_id: str, measure: str, count: int 
             fix = None
     return Sat(
         measure=measure, title=by.title, unit=by.unit, limit=by.visible_from, frames=frames, offs=offs, words=said[1], judged=by.judges, visible=visible, worst=worst,
-        fix=fix, mends=by.act if fix is not None or (visible and by.work) else "", work=by.work if visible else "",
+        fix=fix, mends=_mends(by, fix) if fix is not None or (visible and by.work) else "", work=by.work if visible else "",
     )  # fmt: skip
+
+
+def _mends(by: MeasureBase, fix: Fix | None) -> str:
+    return f"{by.act}: {fix.to}" if fix is not None and fix.to else by.act
 
 
 def in_order() -> list[str]:

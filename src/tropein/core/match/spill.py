@@ -25,7 +25,7 @@ class Spill(MeasureBase):
     """How much more of its screen's colour lies along its edge than within it, in percent of white."""
 
     title: ClassVar[str] = "Spill"
-    act: ClassVar[str] = "Take the screen's light off it"
+    act: ClassVar[str] = "Take the spill off"
     unit: ClassVar[str] = "%"
     order: ClassVar[int] = 35
     looks: ClassVar[int] = 40

@@ -197,11 +197,11 @@ def subject(rgb: Rgb, screen: Screen, alpha: Plane, keying: Keying) -> Rgb:
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
 def _carried(light, alpha, light_around, alpha_around, out):  # type: ignore[no-untyped-def]
-    """The colour of premultiplied light, and where there is hardly any that around it."""
+    """The colour of premultiplied light, and where there is hardly any that around it; far from all of it next to none, and not grain made bright."""
     one, slight = np.float32(1), np.float32(0.02)
     for y in nb.prange(alpha.shape[0]):
         for x in range(alpha.shape[1]):
-            by, around = one / (alpha[y, x] + slight), slight / (alpha_around[y, x] + np.float32(TINY))
+            by, around = one / (alpha[y, x] + slight), slight / max(alpha_around[y, x], slight)
             for c in range(3):
                 out[y, x, c] = (light[y, x, c] + around * light_around[y, x, c]) * by
             out[y, x, 3] = one
