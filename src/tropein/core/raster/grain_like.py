@@ -12,6 +12,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
+from tropein.core.raster.colour import LUMA
 from tropein.core.raster.grain import TILE, place_of_tile, white
 from tropein.core.raster.picture import Pixels
 from tropein.core.raster.srgb import light, shown
@@ -61,28 +62,39 @@ def table_of(strengths: Numbers) -> NDArray[np.float32]:
     return np.interp(np.linspace(0, 1, ENTRIES + 1), middles, strengths).astype(np.float32)
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _laid(pixels, tile, y0, x0, gains, out):  # type: ignore[no-untyped-def]
-    """(h, w, 4): linear premultiplied pixels with grain over their display values, as strong as the table says of their brightness."""
-    n, zero, one, entries = tile.shape[0], np.float32(0), np.float32(1), np.float32(ENTRIES)
-    red, green, blue = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
+def _laid(pixels, tile, y0, x0, gains, weights, out):  # type: ignore[no-untyped-def]
+    """(h, w, 4): linear premultiplied pixels with grain over their display values, as strong as the table says of their brightness. A row's channels are
+    laid out one after another: only loops over what lies in one piece become vector instructions."""
+    n, zero, one, tiny, entries = tile.shape[0], np.float32(0), np.float32(1), np.float32(1e-6), np.float32(ENTRIES)
+    width = pixels.shape[1]
     for y in nb.prange(pixels.shape[0]):
         row, own, made = pixels[y], tile[(y + y0) % n], out[y]
-        for x in range(pixels.shape[1]):
-            a = row[x, 3]
-            made[x, 3] = a
-            if a <= np.float32(1e-6):
-                for c in range(3):
-                    made[x, c] = row[x, c]
-                continue
-            r, g, b = shown(max(row[x, 0] / a, zero)), shown(max(row[x, 1] / a, zero)), shown(max(row[x, 2] / a, zero))
-            place = min(red * r + green * g + blue * b, one) * entries
-            i = min(int(place), ENTRIES - 1)
-            gain = gains[i] + (gains[i + 1] - gains[i]) * (place - np.float32(i))
+        value, bright, gain = np.empty((3, width), np.float32), np.zeros(width, np.float32), np.empty(width, np.float32)
+        alpha, grain = np.empty(width, np.float32), np.empty((3, width), np.float32)
+        for x in range(width):
+            alpha[x] = row[x, 3]
             at = (x + x0) % n * 4
-            made[x, 0] = light(max(r + gain * own[at], zero)) * a
-            made[x, 1] = light(max(g + gain * own[at + 1], zero)) * a
-            made[x, 2] = light(max(b + gain * own[at + 2], zero)) * a
+            for c in range(3):
+                value[c, x], grain[c, x] = row[x, c], own[at + c]
+        for c in range(3):
+            line, weight = value[c], weights[c]
+            for x in range(width):
+                line[x] = shown(max(line[x] / max(alpha[x], tiny), zero))
+                bright[x] += weight * line[x]
+        for x in range(width):
+            place = min(bright[x], one) * entries
+            i = min(int(place), ENTRIES - 1)
+            gain[x] = gains[i] + (gains[i + 1] - gains[i]) * (place - np.float32(i))
+        for c in range(3):
+            line, noise = value[c], grain[c]
+            for x in range(width):
+                line[x] = light(max(line[x] + gain[x] * noise[x], zero)) * alpha[x]
+        for x in range(width):
+            a = alpha[x]
+            for c in range(3):
+                made[x, c] = value[c, x] if a > tiny else row[x, c]
+            made[x, 3] = a
 
 
 def grain_like(
@@ -93,5 +105,5 @@ def grain_like(
     down, across = place_of_tile(seed, frame)
     out = np.empty(pixels.shape, np.float32)
     flat = np.ascontiguousarray(pixels, np.float32)
-    _laid(flat, tile, (y0 + down) % TILE, (x0 + across) % TILE, np.ascontiguousarray(gains, np.float32), out)
+    _laid(flat, tile, (y0 + down) % TILE, (x0 + across) % TILE, np.ascontiguousarray(gains, np.float32), LUMA, out)
     return out
