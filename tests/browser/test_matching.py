@@ -182,6 +182,37 @@ def test_an_insert_is_brought_to_its_plate_by_pairs_and_by_the_sit_check(
     assert keys_set(page) == 0
 
 
+def test_a_drawn_pupil_takes_the_grain_of_its_plate(application: str, page: Page, tmp_path: Path) -> None:
+    """A disc too small to be measured by itself, drawn without grain over the pupil of a grainy plate. Keys: none."""
+    frames = plate_pictures(tmp_path, "pilot", range(8))
+    rng = np.random.default_rng(4)
+    grained = [np.clip(f + rng.normal(0, 6, f.shape[:2] + (1,)), 0, 255).astype(np.uint8) for f in frames]
+    new_shot(page, application, write_clip(tmp_path / f"{tmp_path.name}.mp4", grained))
+    at, _ = on_screen(page, SIZE)
+    x, y = (int(v) for v in truth("pilot")[0]["iris_px_viewer_left_right"][0])
+    made(page, "Fill")
+    for part in ("red", "green", "blue"):
+        typed(page, f"Colour {part}", "0.15")
+    page.get_by_role("button", name="is cut by nothing yet").first.click()
+    page.get_by_role("menuitem", name="a new ellipse").click()
+    drag(page, at(x - 16, y - 16), at(x + 16, y + 16))
+    page.keyboard.press("Escape")
+    page.locator("[data-pane]").first.click()
+    inner = np.s_[y - 9 : y + 10, x - 9 : x + 10]
+
+    def fine(p: np.ndarray) -> np.ndarray:
+        return np.asarray((cv2.GaussianBlur(p, (0, 0), 0.7) - cv2.GaussianBlur(p, (0, 0), 1.6)).mean(-1))
+
+    plain = picture(page, 0).astype(np.float32)
+    assert fine(plain)[inner].std() < 0.4 * grain(plain)  # what a JPEG adds
+    page.get_by_role("button", name="Match the grain").click()
+    expect(page.get_by_role("group", name="Measured on the plate")).to_be_visible(timeout=60_000)
+    seen = [fine(picture(page, f).astype(np.float32)) for f in (0, 3)]
+    assert 0.6 < seen[0][inner].std() / grain(plain) < 1.7
+    assert abs(float(np.corrcoef(seen[0][inner].ravel(), seen[1][inner].ravel())[0, 1])) < 0.3  # new in every frame
+    assert keys_set(page) == 0
+
+
 def test_what_is_laid_in_follows_a_lamp_that_gutters(application: str, page: Page, tmp_path: Path) -> None:
     """The plate dims and comes back; a fill that was right at the first frame goes with it, by keys that were measured."""
     pictures = plate_pictures(tmp_path, "quay", range(10))

@@ -326,9 +326,8 @@ def _store(
     session: Session, row: ShotRow, before: Held, after: Held, label: str, kind: str, target: int | None,
     patch: PatchOps, inverse: PatchOps, client: str, key: str | None = None,
 ) -> None:  # fmt: skip
-    if (
-        _grown.pop(row.id, None) == row.mark
-    ):  # the step is one from what was read: that is what it must be laid on again
+    if _grown.pop(row.id, None) == row.mark:
+        # the step is one from what was read: that is what it must be laid on again
         row.document, row.written = before.plain, row.revision
     row.revision += 1
     row.name, row.mark = after.shot.name, new_id()

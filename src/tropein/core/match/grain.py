@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.document import new_id
+from tropein.core.document import Layer, new_id
 from tropein.core.effects.grain import Grain
 from tropein.core.errors import BadInput
 from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, beneath, brightness, laid
@@ -133,10 +133,15 @@ def strengths(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float,
     own = _grain([brightness(p.insert[..., :3]) for p in pictures], inside)
     tone = float(np.median(brightness(pictures[0].insert[..., :3])[inside]))
     around = _grain([brightness(p.under) for p in pictures], np.ones_like(inside), tone)
-    if own is None:
-        raise BadInput(f"{seen.layer.name} is too small, or nowhere flat: set its grain by eye.")
     if around is None:
         raise BadInput("What lies behind is nowhere flat enough to tell its grain: set it by eye.")
+    if own is None:
+        if not is_drawn(seen.layer):
+            raise BadInput(f"{seen.layer.name} is too small, or nowhere flat: set its grain by eye.")
+        return (
+            _laid_on(seen.layer),
+            around[1],
+        ), around  # what is drawn has no grain but what was laid on: a pupil need not be large
     # what turns is grain between two frames, and texture in one of them: it is no more than either says, the latter as it says of the plate
     singly = (
         of_still(brightness(pictures[0].insert[..., :3]), inside),
@@ -146,6 +151,17 @@ def strengths(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float,
         most = singly[0][0] * max(1.0, around[0] / max(singly[1][0], LEAST)) * OVER
         own = min(own[0], most), own[1]
     return own, around
+
+
+def is_drawn(layer: Layer) -> bool:
+    """Whether a layer's picture is made here, of no footage."""
+    return layer.footage is None and layer.stack is None and layer.kind != "twin"
+
+
+def _laid_on(layer: Layer) -> float:
+    """How strong all the grain that was laid on a layer is; variances add up."""
+    laid_on = [g for g in (*layer.looks, *layer.meetings) if isinstance(g, Grain | GrainOver) and g.on]
+    return float(np.sqrt(sum((g.amount.value * read_of(g)) ** 2 for g in laid_on)))
 
 
 def _grain(

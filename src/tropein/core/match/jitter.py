@@ -27,10 +27,8 @@ from tropein.core.raster.picture import Pixels
 
 FEATURES, FEWEST = 240, 14
 AGREE_PX = 1.2
-AGREE, ALL_AGREE = (
-    0.5,
-    0.72,
-)  # shares of what is followed: of an insert, which may move in itself, and of what lies around
+# shares of what is followed that must agree: of an insert, which may move in itself, and of what lies around
+AGREE, ALL_AGREE = 0.5, 0.72
 WIDEST = 720
 STEADY = 1.5  # frames
 
@@ -85,16 +83,13 @@ class RideJitter(MeasureBase):
         too far, step by step. None where it does not move as one."""
         if not inside.any():
             return None
-        ways = [_affine(pictures[2], p, inside) for p in (pictures[0], pictures[1], pictures[3], pictures[4])]
-        if all(way is not None for way in ways):
-            at = [way[:, :2] @ middle + way[:, 2] for way in ways if way is not None]
+        ways = [_affine(pictures[2], p, inside) for p in (*pictures[:2], *pictures[3:])]
+        at = [way[:, :2] @ middle + way[:, 2] for way in ways if way is not None]
+        if len(at) == len(ways):
             return list(np.diff([*at[:2], middle, *at[2:]], axis=0))
-        steps = [_affine(a, b, inside) for a, b in pairwise(pictures)]
-        return (
-            [way[:, :2] @ middle + way[:, 2] - middle for way in steps if way is not None]
-            if all(way is not None for way in steps)
-            else None
-        )
+        ways = [_affine(a, b, inside) for a, b in pairwise(pictures)]
+        steps = [way[:, :2] @ middle + way[:, 2] - middle for way in ways if way is not None]
+        return steps if len(steps) == len(ways) else None
 
     def _placed(self, seen: Seen, frame: int, scale: float) -> NDArray[np.float64]:
         """How far its place takes its middle from a frame to the next, in pixels of a picture at a scale."""
