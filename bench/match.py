@@ -28,7 +28,7 @@ from tropein.core.media.colour_frames import ColourFrames
 from tropein.core.media.record import MediaStore
 from tropein.core.raster.colour import decoded, encoded
 from tropein.core.raster.grain import film_grain
-from tropein.core.raster.grain_like import grain_like, table_of, tile_like
+from tropein.core.raster.grain_like import BANDS, CORNER, grain_like, table_of, tile_like
 
 PLATES = Path(__file__).parents[1] / "demo/plates"
 FRAMES = 24
@@ -258,8 +258,8 @@ def read_off(off: list[np.ndarray], shown: list[np.ndarray]) -> tuple[np.ndarray
     window = np.hanning(side + 1)[:-1]
     power = np.median(np.abs(np.fft.fft2((luma - luma.mean((1, 2), keepdims=True)) * np.outer(window, window))) ** 2, 0)
     f = np.fft.fftfreq(side)
-    place = (np.hypot(f[:, None], f[None]) / np.sqrt(0.5) * 14).astype(int).clip(0, 13).ravel()
-    return by_tone, np.bincount(place, power.ravel(), 14), np.median(cut.var((1, 2)), 0)
+    place = (np.hypot(f[:, None], f[None]) / CORNER * BANDS).astype(int).clip(0, BANDS - 1).ravel()
+    return by_tone, np.bincount(place, power.ravel(), BANDS), np.median(cut.var((1, 2)), 0)
 
 
 def through_h264(frames: list[np.ndarray], crf: int) -> list[np.ndarray]:

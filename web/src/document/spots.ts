@@ -14,7 +14,7 @@ export const MOST_SPOTS = 8;
 /** How far about a spot is taken in, to each side, in pixels. */
 export const AROUND = 2;
 
-/** In the order they were held, by their numbers: a stored map has no order. Documents of before spots have none. */
+/** In the order they were held, by their numbers: a stored map has no order. */
 export const spotsOf = (shot: Shot | null): Spot[] =>
   Object.values((shot?.spots ?? {}) as Record<string, Spot>).sort((a, b) =>
     a.name.localeCompare(b.name, "en", { numeric: true }),
@@ -31,8 +31,7 @@ export const spotAt = (spot: Spot, carried: Record<string, Matrix | null> | unde
 export function addSpot(shot: Shot, at: Vec2): Op[] {
   const numbers = spotsOf(shot).map((s) => Number(/^Spot (\d+)$/.exec(s.name)?.[1] ?? 0));
   const spot = { id: newId(), name: `Spot ${Math.max(0, ...numbers) + 1}`, at: rounded(at), ride: null };
-  const first: Op[] = shot.spots ? [] : [{ op: "add", path: "/spots", value: {} }];
-  return [...first, { op: "add", path: `/spots/${spot.id}`, value: spot }];
+  return [{ op: "add", path: `/spots/${spot.id}`, value: spot }];
 }
 
 /** The edit that brings one to a place of the picture at this frame. */

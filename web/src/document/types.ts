@@ -187,8 +187,7 @@ export interface Layer {
   meeting: string[];
   blend: NonNullable<Blend>;
   opacity: Animated<number>;
-  /** Documents of before pairs have none. */
-  pairs?: Pair[];
+  pairs: Pair[];
 }
 /** A place in an insert, and the place in the plate that it should look like. */
 export interface Pair {

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import { boxAt, boxCorners, cornerMoved, type Mark } from "../document/marks";
 import type { BoxAt, ObjectTrack, Vec2 } from "../document/types";
 import { setBoxByHand } from "../tools/tracking";
-import { GOOD, LOST, middles, put, Trail, useGrip, type View } from "./trackParts";
+import { GOOD, LOST, middles, put, Quad, Trail, useGrip, type View } from "./trackParts";
 
 /** A tracked thing: its box, moved, turned and sized by hand. */
 export function Thing({ track, all, frame, view }: { track: ObjectTrack; all: Mark[]; frame: number; view: View }) {
@@ -35,19 +35,16 @@ function Box({
   return (
     <>
       <Trail all={middles(all)} point={0} frame={frame} view={view} />
-      <polygon
-        points={corners.map((c) => view.px(c).join(",")).join(" ")}
-        fill={colour}
-        fillOpacity=".07"
-        stroke={colour}
-        strokeWidth="1.6"
-        strokeDasharray={lost ? "4 4" : undefined}
+      <Quad
+        corners={corners}
+        lost={lost}
+        view={view}
         className={view.active ? "cursor-grab" : ""}
         data-testid="object-box"
         {...whole.grip(box.centre)}
       >
         <title>{track.name}: drag to put it right at this frame</title>
-      </polygon>
+      </Quad>
       {view.active &&
         corners.map(([x, y], i) => (
           <Grip

@@ -1,7 +1,7 @@
 import { cornersAt, type Mark } from "../document/marks";
 import type { Corners, PlaneTrack } from "../document/types";
 import { setCornersByHand } from "../tools/tracking";
-import { GOOD, LOST, middles, put, Trail, useGrip, type View } from "./trackParts";
+import { GOOD, LOST, middles, put, Quad, Trail, useGrip, type View } from "./trackParts";
 
 const CORNERS = ["Top left", "Top right", "Bottom right", "Bottom left"];
 
@@ -14,15 +14,7 @@ export function Plane({ track, all, frame, view }: { track: PlaneTrack; all: Mar
   return (
     <>
       <Trail all={middles(all)} point={0} frame={frame} view={view} />
-      <polygon
-        points={corners.map((c) => view.px(c).join(",")).join(" ")}
-        fill={colour}
-        fillOpacity=".07"
-        stroke={colour}
-        strokeWidth="1.6"
-        strokeDasharray={mark?.lost ? "4 4" : undefined}
-        style={{ pointerEvents: "none" }}
-      />
+      <Quad corners={corners} lost={!!mark?.lost} view={view} style={{ pointerEvents: "none" }} />
       {corners.map((_, i) => (
         <Corner key={i} track={track} corners={corners} index={i} colour={colour} view={view} />
       ))}

@@ -94,3 +94,24 @@ export const middles = (all: Mark[]) =>
     ...m,
     places: m.places.length === 4 ? [[0, 1].map((k) => m.places.reduce((a, p) => a + p![k], 0) / 4) as Vec2] : [],
   }));
+
+/** The outline of what is tracked by four corners. */
+export function Quad({
+  corners,
+  lost,
+  view,
+  ...more
+}: { corners: Vec2[]; lost: boolean; view: View } & React.SVGProps<SVGPolygonElement>) {
+  const colour = lost ? LOST : GOOD;
+  return (
+    <polygon
+      points={corners.map((c) => view.px(c).join(",")).join(" ")}
+      fill={colour}
+      fillOpacity=".07"
+      stroke={colour}
+      strokeWidth="1.6"
+      strokeDasharray={lost ? "4 4" : undefined}
+      {...more}
+    />
+  );
+}

@@ -23,6 +23,7 @@ const HEIGHT = 160;
 
 type Held = { what: "key" | 0 | 1; key: number; component: number };
 
+const MARK = ["border-ink bg-ground", "border-brass bg-brass"]; // of a key, plain and selected
 const SHARP: string[] = ["hold", "linear"]; // eases whose keys are drawn with corners
 
 /** Keyed parameters as curves over time, one at a time: its keys are dragged in time and value, its handles pulled. */
@@ -229,7 +230,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
                   </span>
                 ))}
                 <button
-                  className={`key-mark ${SHARP.includes(k.ease) ? "" : "rounded-full"} ${selected(k) ? "border-brass bg-brass" : "border-ink bg-ground"}`}
+                  className={`key-mark ${SHARP.includes(k.ease) ? "" : "rounded-full"} ${MARK[selected(k) ? 1 : 0]}`}
                   style={spot([k.frame, v])}
                   aria-label={`Key at ${k.frame}${n > 1 ? `, ${NAMES[n]?.[c]}` : ""}: ${v.toFixed(2)}, ${k.ease}`}
                   aria-pressed={selected(k)}

@@ -23,6 +23,7 @@ from tropein.core.raster.flare import Parts, flare
 from tropein.core.raster.flight import BIRTH, flown
 from tropein.core.raster.glow import glowing
 from tropein.core.raster.grain import fractal
+from tropein.core.raster.grain_like import BANDS, grain_like, table_of, tile_like
 from tropein.core.raster.growth import tree
 from tropein.core.raster.outline import fill, outline_spans
 from tropein.core.raster.picture import Picture, Window
@@ -88,6 +89,8 @@ def _looks() -> None:
     sprinkled(np.ones((1, len(SPECK)), np.float32), np.zeros(1, np.int64), sprites([a.pixels]), 32, 32)
     shaded(np.ones((2, 3)), np.ones(2), np.ones(2), np.array([0.0, -1.0, 0.0]), 1.0)
     lines(np.ones((1, len(PIECE))), 32, 32)
+    tile = tile_like((1.0,) * BANDS, (1.0, 0.0, 1.0, 0.0, 0.0, 1.0), 1.0, 1)
+    grain_like(a.pixels, 0, 0, tile, table_of((1.0, 1.0)), 1, 0.0)
     tree(np.ones((32, 32), np.float32), (4.0, 4.0), 8.0, 1)
     flare(32, 32, (16.0, 16.0), Parts(1, 1, 1, 1, 0.05, 32.0), 1, 6, 2, 1.0)
     codes, plane = np.zeros((8, 8, 3), np.uint8), np.ones((8, 8), np.uint8)

@@ -49,14 +49,16 @@ class GrainStrength(MeasureBase):
         # what is laid on already: in the frame's own pixels, or in the layer's
         had = next((m for m in layer.meetings if isinstance(m, GrainOver) and m.on), None)
         grain = had or next((e for e in layer.looks if isinstance(e, Grain) and e.on), None)
+        # variances add up: what it lacks is laid on; what it has too much of is taken from what was laid on before
+        was = 0.0 if grain is None else grain.amount.value * read_of(grain)
+        lacks = was**2 + (around**2 - own**2)
+        if grain is None and lacks <= 0:
+            return None  # nothing to lay on, nothing to take away
         like = None if grain is not None and had is None else like_of(seen, frame)
         plain = {"kind": "grain", "id": new_id(), "size": {"value": size}, "colour": {"value": colour_of(seen, frame)}}
         made = grain or GrainOver.model_validate(plain)
-        was = 0.0 if grain is None else grain.amount.value * read_of(made)
         if isinstance(made, GrainOver):
             made = made.model_copy(update={"like": like})
-        # variances add up: what it lacks is laid on; what it has too much of is taken from what was laid on before
-        lacks = was**2 + (around**2 - own**2)
         amount = round(float(np.sqrt(max(lacks, 0.0))) / read_of(made), 4)
         patch: list[dict[str, Any]]
         if grain is not None:
