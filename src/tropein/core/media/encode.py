@@ -91,7 +91,7 @@ class MovieWriter:
         context.pix_fmt = "yuv420p" if h264 else "yuva444p10le"
         _tag(context)
         if h264:
-            stream.options = {"crf": "16", "preset": "medium", "bf": "0", "x264-params": "open-gop=0"}
+            stream.options = {"crf": "15", "preset": "veryfast", "bf": "0", "x264-params": "open-gop=0"}
             context.gop_size = max(1, round(float(target.rate)))
         else:
             stream.options = {"profile": "4", "vendor": "apl0"}
