@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from tropein.core.raster.warp import Matrix, apply, quad_to_quad, rotation, scaling, translation
 
 Model = Literal["translation", "similarity", "homography"]
+MOST_WAYS = 64  # of a path that are kept, bridged and smoothed
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,9 +43,23 @@ class Path:
             before = max(0, int(np.searchsorted(frames, frame, side="right")) - 1)
             if before + 1 < len(frames) and frames[before + 1] - frames[before] > 1:
                 return points[before]
-        flat = points.reshape(len(points), -1)
-        if gaps == "coast":
-            every = np.union1d(self.frames, [math.floor(frame), math.floor(frame) + 1])
+        frames, flat = self._smoothed(gaps == "coast", frame, steady)
+        return _between(frame, frames, flat).reshape(-1, 2)
+
+    def _smoothed(
+        self, coasts: bool, frame: float, steady: float
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Frames (n,) and values (n, 2k) between which `at` reads: kept, for many frames ask for the same."""
+        frames, points = self._seen
+        flat, near = points.reshape(len(points), -1), math.floor(frame)
+        if not coasts and steady <= 0:
+            return frames, flat
+        beyond = near if coasts and not self.frames[0] <= frame <= self.frames[-1] else None
+        known = self._ways.get((coasts, beyond, steady))
+        if known is not None:
+            return known
+        if coasts:
+            every = self.frames if beyond is None else np.union1d(self.frames, [near, near + 1])
             frames, flat = every, coasted(frames, flat, every)
         if steady > 0:
             from scipy.ndimage import gaussian_filter1d
@@ -52,7 +67,13 @@ class Path:
             every = np.arange(frames[0], frames[-1] + 1)
             dense = np.stack([np.interp(every, frames, column) for column in flat.T], 1)
             frames, flat = every, gaussian_filter1d(dense, steady, axis=0, mode="nearest")
-        return _between(frame, frames, flat).reshape(-1, 2)
+        if len(self._ways) < MOST_WAYS:
+            self._ways[coasts, beyond, steady] = frames, flat
+        return frames, flat
+
+    @cached_property
+    def _ways(self) -> dict[tuple[bool, int | None, float], tuple[NDArray[np.float64], NDArray[np.float64]]]:
+        return {}
 
     @cached_property
     def _seen(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 from hashlib import blake2b
 from typing import TYPE_CHECKING, Any, Protocol
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,7 +18,7 @@ from tropein.core.raster import warp as warps
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.outline import outline_spans
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.picture import Picture, Pixels, Window
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
 from tropein.core.rows import lays, registers, samples
 from tropein.core.rows.op import Op
@@ -62,8 +63,9 @@ class Read(Plain):
         if load is None:
             return run.loaded(run.kept(step.key, lambda: step.make(coded)).moved(*by), register)
         window = coded.window.moved(*by)
-        run.add(load(register, window))
-        return run.held(register, window, coded.opaque)
+        here = run.held(register, window, coded.opaque)
+        run.add(replace(load(register, window), spans=here.spans, spans_from=here.spans_from))
+        return here
 
 
 SAME_SCALE = 1e-3
@@ -101,47 +103,86 @@ class Placed(Plain):
         target = warps.landing(picture, move, self.frame, self.edge)
         if target.empty:
             return run.held(register, target, False)
-        pixels, to_frame = picture.pixels, move.matrix @ translation(picture.window.x0, picture.window.y0)
-        n = warps.reduction(move.matrix, picture.window)
-        if n > 1:
-            pixels = run.kept(f"{own.key}/{n}{self.edge}", lambda: warps.reduced(pixels, n, self.edge))
-            to_frame = to_frame @ scaling(n, n)
+        pixels, back, n = self._source(run, own, picture, move.matrix)
+        spans = None if self.edge != "nothing" else _spans(_outline(picture, n) @ move.matrix.T, target)
+        here = run.held(register, target, False, spans)
         h, w = pixels.shape[:2]
-        spans = _spans(to_frame, w, h, target) if self.edge == "nothing" else None
-        matrix = np.ascontiguousarray(np.linalg.inv(to_frame))
         ints = (register, w, h, EDGES.index(self.edge), int(bicubic), samples.PARTS)
-        arrays = (np.ascontiguousarray(pixels), matrix, *samples.weights(samples.PARTS))
-        run.add(Op(samples.sample, target, ints, (), arrays, spans, target.y0))
-        return run.held(register, target, False, spans)
+        run.add(here.op(samples.sample, ints, (), (pixels, back, *samples.weights(samples.PARTS))))
+        return here
 
     def _blurred(self, run: Run, own: Step, register: int) -> Held:
         """The mean of the picture through all moves: blurred anyway, so that bilinear is enough."""
         picture: Picture = run.result(own)
-        targets = [warps.landing(picture, move, self.frame, self.edge) for move in self.moves]
-        window = reduce(Window.join, targets)
-        if window.empty:
-            return run.held(register, window, False)
-        run.add(Op(registers.clear, window, (register,)))
-        for move in self.moves:
-            part = self._seen(run, own, move, register + 1, bicubic=False)
-            if not part.window.empty:
-                run.add(part.op(lays.add, (register, register + 1), (1 / len(self.moves),)))
-        return run.held(register, window, False)
+        windows = [warps.landing(picture, move, self.frame, self.edge) for move in self.moves]
+        target = reduce(Window.join, windows)
+        if target.empty:
+            return run.held(register, target, False)
+        matrices = np.array([move.matrix for move, window in zip(self.moves, windows, strict=True) if not window.empty])
+        way = (_outline(picture, MOST_REDUCED) @ matrices.transpose(0, 2, 1)).reshape(-1, 3)
+        here = run.held(register, target, False, _spans(way, target))
+        run.add(here.op(registers.clear, (register,)))
+        reductions = np.array([warps.reduction(matrix, picture.window) for matrix in matrices])
+        for n in np.unique(reductions):
+            pixels, back, _ = self._source(run, own, picture, matrices[reductions == n], int(n))
+            h, w = pixels.shape[:2]
+            run.add(here.op(samples.mean, (register, w, h, len(back)), (1 / len(self.moves),), (pixels, back)))
+        return here
+
+    def _source(
+        self, run: Run, own: Step, picture: Picture, to_frame: Matrix, n: int | None = None
+    ) -> tuple[Pixels, Matrix, int]:
+        """Pixels to be sampled, made so many times smaller, what takes pixels of the frame to theirs, and how many times. `to_frame` (..., 3, 3) takes
+        the picture's there."""
+        n = warps.reduction(to_frame, picture.window) if n is None else n
+        pixels, to_frame = picture.pixels, to_frame @ translation(picture.window.x0, picture.window.y0)
+        if n > 1:
+            pixels = run.kept(f"{own.key}/{n}{self.edge}", lambda: warps.reduced(picture.pixels, n, self.edge))
+            to_frame = to_frame @ scaling(n, n)
+        return np.ascontiguousarray(pixels), np.ascontiguousarray(np.linalg.inv(to_frame)), n
 
 
 EDGES = ("nothing", "mirror", "repeat")
-REACH = 2.0  # so far beyond a picture's edge a pixel still counts
+REACH = 2.0  # so far beyond its edge a pixel, as it is sampled, still counts
+MOST_REDUCED = 64
 
 
-def _spans(to_frame: Matrix, w: int, h: int, target: Window) -> NDArray[np.int32] | None:
-    """From and to which column of the frame a picture of w x h pixels, seen through a matrix, reaches in each row of the target."""
-    corners = np.array([[-REACH, -REACH], [w + REACH, -REACH], [w + REACH, h + REACH], [-REACH, h + REACH]])
-    p = corners @ to_frame[:, :2].T + to_frame[:, 2]
-    if p[:, 2].min() <= 1e-9:
+def _outline(picture: Picture, n: int) -> NDArray[np.float64]:
+    """Corners (8, 3), homogeneous, about everything there is in a picture that is made n times smaller before it is sampled: a rectangle with
+    its own corners cut off by diagonals, for much that is laid in is round."""
+    w, spans, far = picture.window, picture.extent.spans, REACH * n
+    x0, y0, x1, y1 = float(w.x0), float(w.y0), float(w.x1), float(w.y1)
+    sums, gaps = (x0 + y0, x1 + y1), (x0 - y1, x1 - y0)
+    if spans is not None:
+        some = np.flatnonzero(spans[:, 1] > spans[:, 0])
+        if not some.size:
+            return np.array([(x0, y0, 1.0)] * 8)
+        left, right, y = spans[some, 0], spans[some, 1], some + w.y0
+        x0, y0, x1, y1 = float(left.min()), float(y[0]), float(right.max()), float(y[-1] + 1)
+        sums = float((left + y).min()), float((right + y).max() + 1)
+        gaps = float((left - y).min() - 1), float((right - y).max())
+    x0, y0, x1, y1 = x0 - far, y0 - far, x1 + far, y1 + far
+    least, most = sums[0] - 2 * far, sums[1] + 2 * far
+    low, high = gaps[0] - 2 * far, gaps[1] + 2 * far
+    corners = (
+        (max(x0, least - y0), y0), (min(x1, high + y0), y0), (x1, max(y0, x1 - high)), (x1, min(y1, most - x1)),
+        (min(x1, most - y1), y1), (max(x0, low + y1), y1), (x0, min(y1, x0 - low)), (x0, max(y0, least - x0)),
+    )  # fmt: skip
+    return np.array([(x, y, 1.0) for x, y in corners])
+
+
+def _spans(corners: NDArray[np.float64], target: Window) -> NDArray[np.int32] | None:
+    """From and to which column of the frame what lies within corners (n, 3), homogeneous, reaches in each row of the target; None where it
+    reaches the horizon."""
+    if corners[:, 2].min() <= 1e-9:
         return None
     spans = np.empty((target.height, 2), np.int32)
-    outline_spans(p[:, :2] / p[:, 2:], target.x0, target.x1, target.y0, spans)
+    around = cv2.convexHull(np.clip(corners[:, :2] / corners[:, 2:], -FAR, FAR).astype(np.float32))
+    outline_spans(around[:, 0].astype(np.float64), target.x0, target.x1, target.y0, spans)
     return spans
+
+
+FAR = 1e6
 
 
 @dataclass(frozen=True)
@@ -177,8 +218,10 @@ class CutBy(Plain):
     """A picture where it is covered."""
 
     def made(self, run: Run, step: Step, register: int) -> Held:
-        here = run.linear(run.made(step.inputs[0], register))
-        return here if here.window.empty else run.cut(here, run.result(step.inputs[1]))
+        coverage: Coverage = run.result(step.inputs[1])
+        with run.wanting(coverage):
+            here = run.linear(run.made(step.inputs[0], register))
+        return here if here.window.empty else run.cut(here, coverage)
 
 
 @dataclass(frozen=True)

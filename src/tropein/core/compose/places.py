@@ -41,6 +41,20 @@ from tropein.core.raster.warp import (
 
 Paths = Callable[[str, str], Path | None]
 BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
+SMOOTH_PX = 0.05  # so far from a parabola a motion within the shutter may be to count as smooth
+MANY_TIMES = 10
+
+
+def _curve(
+    nodes: NDArray[np.float64], values: NDArray[np.float64], at: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """The polynomial through values (n, c) at nodes (n,), at other places (m,): (m, c). Lagrange."""
+    weights = np.ones((len(at), len(nodes)))
+    for i, a in enumerate(nodes):
+        for j, b in enumerate(nodes):
+            if i != j:
+                weights[:, i] *= (at - b) / (a - b)
+    return weights @ values
 
 
 @lru_cache(64)
@@ -110,6 +124,10 @@ class Places:
         return {}
 
     @cached_property
+    def _rides(self) -> dict[tuple[int, float], tuple[Layer, Matrix | None]]:
+        return {}
+
+    @cached_property
     def _cameras(self) -> dict[tuple[str, float], Camera | None]:
         return {}
 
@@ -118,6 +136,7 @@ class Places:
         self._cameras.clear()
         self._moves.clear()
         self._wholes.clear()
+        self._rides.clear()
         self._grouped.clear()
 
     def group_matrix(self, layer_id: str, frame: float) -> Matrix | None:
@@ -168,7 +187,39 @@ class Places:
         if count < 2:
             return [still]
         times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
-        return [m for t in times if (m := self.move(layer, float(t))) is not None] or [still]
+        return self._along(layer, times, corners, scale) or [still]
+
+    def _along(self, layer: Layer, times: NDArray[np.float64], corners: NDArray[np.float64], scale: float) -> list[Move]:
+        """A layer's moves at rising times (n,) about a frame, at which tracks turn. Of many only four in each half are worked out: where a
+        parabola through three of them leads within a hair past the fourth it is a smooth motion, and a curve stands for the rest. `corners`
+        (k, 2) of the layer are where that is measured."""
+        if len(times) > MANY_TIMES:
+            middle = (times[0] + times[-1]) / 2
+            halves = [
+                self._smooth(layer, times[when], np.linspace(*ends, 4), corners, scale)
+                for when, ends in ((times < middle, (times[0], middle)), (times >= middle, (middle, times[-1])))
+            ]
+            if halves[0] is not None and halves[1] is not None:
+                return halves[0] + halves[1]
+        return [m for t in times if (m := self.move(layer, float(t))) is not None]
+
+    def _smooth(
+        self,
+        layer: Layer,
+        times: NDArray[np.float64],
+        nodes: NDArray[np.float64],
+        corners: NDArray[np.float64],
+        scale: float,
+    ) -> list[Move] | None:
+        made = [self.move(layer, float(t)) for t in nodes]
+        known = [m.matrix.ravel() for m in made if m is not None and m.bending is None]
+        if len(known) < len(nodes):
+            return None
+        values = np.array(known)
+        guess = _curve(np.delete(nodes, 2), np.delete(values, 2, 0), nodes[2:3])[0]
+        if speed_px(guess.reshape(3, 3), values[2].reshape(3, 3), corners) * scale > SMOOTH_PX:
+            return None
+        return [Move(m.reshape(3, 3)) for m in _curve(nodes, values, times)]
 
     def matrix(self, layer: Layer, frame: float) -> Matrix | None:
         """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer. Where a lens bends the
@@ -334,6 +385,12 @@ class Places:
 
     def ride_matrix(self, layer: Layer, frame: float) -> Matrix | None:
         """What a layer's ride and what it hangs from do to it, in its group's pixels; None when hidden."""
+        key = (id(layer), frame)
+        if key not in self._rides:
+            self._rides[key] = (layer, self._ride_matrix(layer, frame))
+        return self._rides[key][1]
+
+    def _ride_matrix(self, layer: Layer, frame: float) -> Matrix | None:
         place, total = layer.place, IDENTITY
         if place.hang is not None:
             above = self.shot.layers[place.hang.layer]

@@ -71,6 +71,7 @@ class Run:
     _having: dict[str, Held] = field(default_factory=dict)
     _results: dict[str, Any] = field(default_factory=dict)
     _inside: bool = False
+    _wanted: Coverage | None = None
 
     def made(self, step: Step, register: int) -> Held:
         """A step's picture in a register; those from it on are free."""
@@ -81,7 +82,7 @@ class Run:
         if form is None or shared or register >= DEEPEST or self.results.known(step.key) is not None:
             return self.loaded(self.result(step), register)
         keep = not self._inside and not form.cheap and self.results.again(step.key)
-        with self.inside(keep):
+        with self.inside(keep), self.wanting(None if keep else self._wanted):
             here = form.made(self, step, register)
         return self.keep(step.key, self.linear(here)) if keep else here
 
@@ -107,7 +108,7 @@ class Run:
         before and is worth keeping now. The first is not one of its own."""
         known = next((i for i in range(len(keys) - 1, 0, -1) if self.cached(keys[i]) is not None), 0)
         seen = [self.results.again(key) for key in keys]
-        if self._inside:
+        if self._inside or self._wanted is not None:
             return known, None
         return known, next((i for i in range(len(keys) - 1, known, -1) if seen[i]), None)
 
@@ -120,6 +121,27 @@ class Run:
             yield
         finally:
             self._inside = before
+
+    @contextmanager
+    def wanting(self, where: Coverage | None) -> Iterator[None]:
+        """Of what is made within nothing is wanted but where that covers anything; None: all of it. What is kept is made whole."""
+        before = self._wanted
+        self._wanted = where
+        try:
+            yield
+        finally:
+            self._wanted = before
+
+    def narrowed(self, here: Held) -> Held:
+        """A register as far as it is wanted."""
+        wanted, w = self._wanted, here.window
+        if wanted is None or wanted.spans is None or wanted.window.meet(w) != w:
+            return here
+        spans = wanted.spans[w.y0 - wanted.window.y0 : w.y1 - wanted.window.y0]
+        if here.spans is not None:
+            own = here.spans[w.y0 - here.spans_from : w.y1 - here.spans_from]
+            spans = np.stack([np.maximum(own[:, 0], spans[:, 0]), np.minimum(own[:, 1], spans[:, 1])], 1)
+        return replace(here, spans=np.ascontiguousarray(spans), spans_from=w.y0)
 
     @contextmanager
     def having(self, step: Step, here: Held) -> Iterator[None]:
@@ -146,7 +168,8 @@ class Run:
             del self.ops[since[0] : until[0]]
 
     def held(self, register: int, window: Window, opaque: bool, spans: NDArray[np.int32] | None = None) -> Held:
-        return Held(register, window, opaque, spans, window.y0)
+        """What is about to be made in a register, as far as it is wanted."""
+        return self.narrowed(Held(register, window, opaque, spans, window.y0))
 
     def loaded(self, picture: Picture, register: int) -> Held:
         w = picture.window
@@ -155,7 +178,7 @@ class Run:
         extent, pixels = picture.extent, picture.pixels
         if pixels.dtype != np.float32 or pixels.strides[1:] != (16, 4):
             pixels = np.ascontiguousarray(pixels, np.float32)
-        here = Held(register, w, extent.whole, extent.spans, w.y0)
+        here = self.held(register, w, extent.whole, extent.spans)
         self.add(here.op(loads.load, (register, pixels.strides[0] // 4, w.x0, w.y0), arrays=(pixels,)))
         return here
 
@@ -253,7 +276,7 @@ class Run:
         self.add(here.op(loads.keep, (here.register, w.width * 4, w.x0, w.y0), arrays=(pixels,)))
         self.region = self.region.join(w)
         picture = Picture(pixels, w)
-        if here.opaque:
+        if here.opaque and here.spans is None:
             return picture.known(Extent(True))
         return picture if here.spans is None else picture.known(Extent(False, _part(here)))
 

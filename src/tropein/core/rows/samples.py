@@ -166,18 +166,11 @@ def _outside(pixels, w, h, us, vs, su, sv, low, high, weights, parts, bicubic, e
             _by_taps(pixels, w, h, u, v, 0, 2, one, one, 2, edge, target)
 
 
-@Kernel
-def sample(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
-    """Contiguous RGBA pixels arrays[0] (ints[2] rows of ints[1]) into register ints[0]; the matrix arrays[1] (9 float64) takes pixels of the
-    frame to theirs. ints[3]: what lies beyond their edges; ints[4]: 1 bicubic, 0 bilinear; ints[5]: parts of
-    a pixel to which places are rounded, arrays[2:4]: the weights of so many."""
-    a, k, p = carray(row, (PLANES, width)), carray(ints, 6), carray(arrays, 4)
-    t = carray(at(p[1], np.float64), 9)
-    d, w, h, edge, bicubic, parts = k[0] * 4, k[1], k[2], k[3], k[4] != 0, f(k[5])
-    source = at(p[0], np.float32)
-    across, down = at(p[2], np.float32), at(p[3], np.float32)
-    pixels, weights = carray(source, w * h * 4), carray(down, (k[5] + 1) * 4)
-    m = x1 - x0
+@nb.njit
+def _line(a, row, width, x0, m, ax, ay, t, source, w, h, edge, bicubic, parts_of, across, down):  # type: ignore[no-untyped-def]
+    """m pixels of a row from column x0 on, seen through the matrix t (9), as RGBA into four rows of scratch from S + 2 on."""
+    parts = f(parts_of)
+    pixels, weights = carray(source, w * h * 4), carray(down, (parts_of + 1) * 4)
     us, vs = a[S, :m], a[S + 1, :m]
     yc, xs = ay + 0.5, ax + x0 + 0.5
     u0, v0, z0 = t[0] * xs + t[1] * yc + t[2], t[3] * xs + t[4] * yc + t[5], t[6] * xs + t[7] * yc + t[8]
@@ -237,6 +230,18 @@ def sample(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
         su, sv = us[begin:end], vs[begin:end]
         for i in range(inner.size):
             _linear(_plus(source, np.int64(inner[i]) * 4), w * 4, su[i], sv[i], _plus(line, np.int64(4 * i)))
+
+
+@Kernel
+def sample(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
+    """Contiguous RGBA pixels arrays[0] (ints[2] rows of ints[1]) into register ints[0]; the matrix arrays[1] (9 float64) takes pixels of the
+    frame to theirs. ints[3]: what lies beyond their edges; ints[4]: 1 bicubic, 0 bilinear; ints[5]: parts of
+    a pixel to which places are rounded, arrays[2:4]: the weights of so many."""
+    a, k, p = carray(row, (PLANES, width)), carray(ints, 6), carray(arrays, 4)
+    t, d, m = carray(at(p[1], np.float64), 9), k[0] * 4, x1 - x0
+    across, down = at(p[2], np.float32), at(p[3], np.float32)
+    _line(a, row, width, x0, m, ax, ay, t, at(p[0], np.float32), k[1], k[2], k[3], k[4] != 0, k[5], across, down)
+    out = carray(_plus(row, (S + 2) * width), 4 * m)
     zero, whole = f(0), f(1)
     r, g, b, cover = a[d, x0:x1], a[d + 1, x0:x1], a[d + 2, x0:x1], a[d + 3, x0:x1]
     for i in range(m):
@@ -244,3 +249,55 @@ def sample(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[n
         g[i] = max(out[4 * i + 1], zero)
         b[i] = max(out[4 * i + 2], zero)
         cover[i] = min(max(out[4 * i + 3], zero), whole)
+
+
+@nb.njit
+def _reach(t, x, y, w, h, m):  # type: ignore[no-untyped-def]
+    """Between which of m pixels of a row that begins at (x, y) of the frame a picture of w x h, seen through t, can be seen."""
+    low, high = 0.0, float(m)
+    z, dz = t[6] * x + t[7] * y + t[8], t[6]
+    for i in range(5):  # what must be above 0, and how it grows along the row
+        if i == 0:
+            at_start, grows = z, dz
+        else:
+            axis = (i - 1) // 2 * 3
+            place, moved = t[axis] * x + t[axis + 1] * y + t[axis + 2], t[axis]
+            if i % 2:
+                at_start, grows = place + z, moved + dz
+            else:
+                far = (w if axis == 0 else h) + 1.0
+                at_start, grows = far * z - place, far * dz - moved
+        if abs(grows) > 1e-12:
+            zero = -at_start / grows
+            if grows > 0:
+                low = max(low, np.floor(zero))
+            else:
+                high = min(high, np.ceil(zero) + 1)
+        elif at_start <= 0:
+            high = low
+    return np.int64(min(low, m)), np.int64(max(high, 0))
+
+
+@Kernel
+def mean(row, width, x0, x1, ax, ay, numbers, ints, arrays):  # type: ignore[no-untyped-def]
+    """Of contiguous RGBA pixels arrays[0] (ints[2] rows of ints[1]), seen through each of ints[3] matrices arrays[1], bilinear and with nothing
+    around them, the share numbers[0], added to register ints[0]."""
+    a, k, p = carray(row, (PLANES, width)), carray(ints, 4), carray(arrays, 2)
+    d, share, source = k[0] * 4, carray(numbers, 1)[0], at(p[0], np.float32)
+    matrices = carray(at(p[1], np.float64), 9 * k[3])
+    for j in range(k[3]):
+        t = matrices[9 * j : 9 * j + 9]
+        low, high = _reach(t, ax + x0 + 0.5, ay + 0.5, k[1], k[2], x1 - x0)
+        m = high - low
+        if m <= 0:
+            continue
+        first = x0 + low
+        _line(a, row, width, first, m, ax, ay, t, source, k[1], k[2], NOTHING, False, 0, source, source)
+        out = carray(_plus(row, (S + 2) * width), 4 * m)
+        last = first + m
+        r, g, b, cover = a[d, first:last], a[d + 1, first:last], a[d + 2, first:last], a[d + 3, first:last]
+        for i in range(m):
+            r[i] += out[4 * i] * share
+            g[i] += out[4 * i + 1] * share
+            b[i] += out[4 * i + 2] * share
+            cover[i] += out[4 * i + 3] * share
