@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -46,15 +47,20 @@ class Camera:
     def seen(self, model: Array, size: tuple[int, int], unit: float) -> Matrix | None:
         """The 3x3 matrix that takes a picture's pixels to the frame's before the lens bends it, the picture lying in the plane z = 0 of `model`
         (4, 4), its middle at the origin, `unit` scene units to a pixel. None where any of it lies behind the camera."""
-        m = self.pose @ model
+        # so few numbers are quicker one by one, and this is asked of every card at every moment of the shutter
         w, h = size
-        middle = m[:3, 3] - unit * (w / 2 * m[:3, 0] + h / 2 * m[:3, 1])
-        plane = np.stack([unit * m[:3, 0], unit * m[:3, 1], middle], 1)
-        corners = plane @ np.array([[0, w, w, 0], [0, 0, h, h], [1, 1, 1, 1.0]])
-        if corners[2].min() <= 1e-6 * self.focal:
+        x, y, z = (
+            (unit * a, unit * b, at - unit * (w / 2 * a + h / 2 * b))
+            for a, b, _, at in (self.pose[:3] @ model).tolist()
+        )
+        if min(z[2], z[0] * w + z[2], z[1] * h + z[2], z[0] * w + z[1] * h + z[2]) <= 1e-6 * self.focal:
             return None
-        lens = np.array([[self.focal, 0, self.centre[0]], [0, self.focal, self.centre[1]], [0, 0, 1]])
-        return lens @ plane
+        across, down = self.centre.tolist()
+        f = self.focal
+        return np.array(
+            [[f * a + across * c for a, c in zip(x, z, strict=True)],
+             [f * b + down * c for b, c in zip(y, z, strict=True)], z]
+        )  # fmt: skip
 
     def depth(self, point: Array) -> float:
         """How far before the camera a point (3,) lies."""
@@ -65,8 +71,7 @@ def standing(size: tuple[int, int]) -> Camera:
     """The camera before the frame: the frame itself lies at z = 0, its middle at the origin."""
     w, h = size
     focal = STILL_FOCAL * w
-    pose = np.eye(4)
-    pose[2, 3] = focal
+    pose = placed((0, 0, focal), (0, 0, 0))
     return Camera(pose, focal, np.array([w / 2, h / 2]))
 
 
@@ -88,9 +93,9 @@ def at(path: Path, frame: float) -> Camera | None:
     return Camera(pose, float(flat[12]), flat[13:15], float(flat[15]))
 
 
-def placed(position: Array, turn_deg: Array) -> Array:
+def placed(position: Sequence[float] | Array, turn_deg: Sequence[float] | Array) -> Array:
     """A 4x4 model: turned about x, then y, then z, then moved."""
-    (a, b, c), (x, y, z) = np.radians(turn_deg).tolist(), np.asarray(position).tolist()
+    (a, b, c), (x, y, z) = (math.radians(angle) for angle in turn_deg), position
     ca, sa, cb, sb, cc, sc = math.cos(a), math.sin(a), math.cos(b), math.sin(b), math.cos(c), math.sin(c)
     return np.array(
         [

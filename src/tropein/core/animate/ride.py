@@ -46,9 +46,7 @@ class Path:
         frames, flat = self._smoothed(gaps == "coast", frame, steady)
         return _between(frame, frames, flat).reshape(-1, 2)
 
-    def _smoothed(
-        self, coasts: bool, frame: float, steady: float
-    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def _smoothed(self, coasts: bool, frame: float, steady: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Frames (n,) and values (n, 2k) between which `at` reads: kept, for many frames ask for the same."""
         frames, points = self._seen
         flat, near = points.reshape(len(points), -1), math.floor(frame)

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
+from typing import Any, TypeVar, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,15 +40,15 @@ from tropein.core.raster.warp import (
     translation,
 )
 
+T = TypeVar("T")
+MOST_KNOWN = 8000  # things that are kept about places
 Paths = Callable[[str, str], Path | None]
 BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
 SMOOTH_PX = 0.05  # so far from a parabola a motion within the shutter may be to count as smooth
-MANY_TIMES = 10
+MANY_TIMES = 5
 
 
-def _curve(
-    nodes: NDArray[np.float64], values: NDArray[np.float64], at: NDArray[np.float64]
-) -> NDArray[np.float64]:
+def _curve(nodes: NDArray[np.float64], values: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
     """The polynomial through values (n, c) at nodes (n,), at other places (m,): (m, c). Lagrange."""
     weights = np.ones((len(at), len(nodes)))
     for i, a in enumerate(nodes):
@@ -111,46 +112,32 @@ class Places:
         return group_of(self.shot)
 
     @cached_property
-    def _moves(self) -> dict[tuple[int, float], tuple[Layer, Move | None]]:
-        """What was worked out already: one plan asks for a layer's place several times. The layer is kept so that its number stays its own."""
+    def _known(self) -> dict[tuple[str, int | str, float], tuple[object, Any]]:
+        """What was worked out already: one plan asks for the same place several times, and what is born asks for those of many frames."""
         return {}
 
-    @cached_property
-    def _grouped(self) -> dict[tuple[str, float], Matrix | None]:
-        return {}
-
-    @cached_property
-    def _wholes(self) -> dict[tuple[int, float], tuple[Layer, Matrix | None]]:
-        return {}
-
-    @cached_property
-    def _rides(self) -> dict[tuple[int, float], tuple[Layer, Matrix | None]]:
-        return {}
-
-    @cached_property
-    def _cameras(self) -> dict[tuple[str, float], Camera | None]:
-        return {}
-
-    def forget(self) -> None:
-        """Let go of what was worked out: another frame is planned now."""
-        self._cameras.clear()
-        self._moves.clear()
-        self._wholes.clear()
-        self._rides.clear()
-        self._grouped.clear()
+    def _once(self, what: str, of: object, frame: float, make: Callable[[], T]) -> T:
+        """Something about a model, or something named, at a frame. The model is kept, so that its number stays its own."""
+        key = (what, of if isinstance(of, str) else id(of), frame)
+        known = self._known.get(key)
+        if known is None:
+            made = make()
+            if len(self._known) >= MOST_KNOWN:
+                self._known.clear()
+            known = self._known[key] = (of, made)
+        return cast(T, known[1])
 
     def group_matrix(self, layer_id: str, frame: float) -> Matrix | None:
         """What the groups a layer is in do to it, up to the base; None where one of them is hidden by its ride."""
         group = self.groups.get(layer_id)
         if group is None or group == self.base:
             return IDENTITY
-        key = (group, frame)
-        if key not in self._grouped:
-            outer, own = self.group_matrix(group, frame), self._whole(self.shot.layers[group], frame)
-            w, h = self.shot.size
-            hidden = outer is None or own is None
-            self._grouped[key] = None if hidden else product(outer, own, translation(-w / 2, -h / 2))  # type: ignore[arg-type]
-        return self._grouped[key]
+        return self._once("group", group, frame, lambda: self._of_group(group, frame))
+
+    def _of_group(self, group: str, frame: float) -> Matrix | None:
+        outer, own = self.group_matrix(group, frame), self._whole(self.shot.layers[group], frame)
+        w, h = self.shot.size
+        return None if outer is None or own is None else product(outer, own, translation(-w / 2, -h / 2))
 
     def path(self, track_id: str, spot: str, layer: Layer | None = None) -> Path | None:
         """A track's path in the shot's own time, its gaps filled by the track that bridges it. `layer` shows the footage it
@@ -187,20 +174,27 @@ class Places:
         if count < 2:
             return [still]
         times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
-        return self._along(layer, times, corners, scale) or [still]
+        return self._along(layer, times, frame, half, corners, scale) or [still]
 
-    def _along(self, layer: Layer, times: NDArray[np.float64], corners: NDArray[np.float64], scale: float) -> list[Move]:
-        """A layer's moves at rising times (n,) about a frame, at which tracks turn. Of many only four in each half are worked out: where a
-        parabola through three of them leads within a hair past the fourth it is a smooth motion, and a curve stands for the rest. `corners`
-        (k, 2) of the layer are where that is measured."""
+    def _along(
+        self,
+        layer: Layer,
+        times: NDArray[np.float64],
+        frame: float,
+        half: float,
+        corners: NDArray[np.float64],
+        scale: float,
+    ) -> list[Move]:
+        """A layer's moves at rising times (n,) within `half` of a frame, at which tracks turn. Of many only four on each side are worked out, all
+        layers' at the same times: where a parabola through three of them leads within a hair past the fourth it is a smooth motion, and a
+        curve stands for the rest. `corners` (k, 2) of the layer are where that is measured."""
         if len(times) > MANY_TIMES:
-            middle = (times[0] + times[-1]) / 2
-            halves = [
-                self._smooth(layer, times[when], np.linspace(*ends, 4), corners, scale)
-                for when, ends in ((times < middle, (times[0], middle)), (times >= middle, (middle, times[-1])))
+            sides = [
+                self._smooth(layer, times[when], np.linspace(first, last, 4), corners, scale)
+                for when, first, last in ((times < frame, frame - half, frame), (times >= frame, frame, frame + half))
             ]
-            if halves[0] is not None and halves[1] is not None:
-                return halves[0] + halves[1]
+            if sides[0] is not None and sides[1] is not None:
+                return sides[0] + sides[1]
         return [m for t in times if (m := self.move(layer, float(t))) is not None]
 
     def _smooth(
@@ -229,10 +223,7 @@ class Places:
 
     def move(self, layer: Layer, frame: float) -> Move | None:
         """How footage pixels come to be shot pixels, the lens of a solved camera included; None when a ride hides the layer."""
-        key = (id(layer), frame)
-        if key not in self._moves:
-            self._moves[key] = (layer, self._move(layer, frame))
-        return self._moves[key][1]
+        return self._once("move", layer, frame, lambda: self._move(layer, frame))
 
     def _move(self, layer: Layer, frame: float) -> Move | None:
         size = layer.content.size(self.shot)
@@ -262,7 +253,7 @@ class Places:
         unit = sample(depth.width, frame) / max(size[0], 1)
         matrix = camera.seen(model, size, unit)
         if matrix is None or camera.lens is None:
-            return None if matrix is None else Move(carried @ matrix)
+            return None if matrix is None else Move(product(carried, matrix))
         return Move(matrix, Bending.of(camera.lens, carried))
 
     def card(self, layer: Layer, frame: float) -> Matrix | None:
@@ -275,6 +266,9 @@ class Places:
 
     def view(self, layer: Layer, frame: float) -> View | None:
         """What sees a layer in depth; None when a ride hides it, or the camera is not known."""
+        return self._once("view", layer, frame, lambda: self._view(layer, frame))
+
+    def _view(self, layer: Layer, frame: float) -> View | None:
         seen = self.view_of(layer, frame)
         if seen is None or layer.place.depth is None:
             return None
@@ -288,14 +282,17 @@ class Places:
     def view_of(self, layer: Layer, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
         """(camera, 4x4 model, what a ride does to the result) of a place in depth; None when a ride hides it, or the
         camera is not known."""
+        return self._once("seen", layer, frame, lambda: self._view_of(layer, frame))
+
+    def _view_of(self, layer: Layer, frame: float) -> tuple[Camera, NDArray[np.float64], Matrix] | None:
         depth = layer.place.depth
         assert depth is not None
-        model = placed(np.array(sample(depth.position, frame)), np.array(sample(depth.rotation, frame)))
+        model = self._stands(layer, depth, frame)
         top, root = layer, depth
         for above in self._scene_above(layer):
             top, root = above, above.place.depth or root
-            model = placed(np.array(sample(root.position, frame)), np.array(sample(root.rotation, frame))) @ model
-        camera, carried = self._camera(root, frame), np.eye(3)
+            model = self._stands(above, root, frame) @ model
+        camera, carried = self._camera(root, frame), IDENTITY
         if root.track is None:
             moved = self.ride_matrix(top, frame)
             if moved is None:
@@ -306,11 +303,16 @@ class Places:
         grouped = self.group_matrix(layer.id, frame)
         if camera is None or grouped is None:
             return None
-        carried = grouped @ carried
         if depth.facing == "camera":
             model = model.copy()
-            model[:3, :3] = camera.turn.T @ placed(np.zeros(3), np.array(sample(depth.rotation, frame)))[:3, :3]
-        return camera, model, carried
+            model[:3, :3] = camera.turn.T @ self._stands(layer, depth, frame)[:3, :3]
+        return camera, model, product(grouped, carried)
+
+    def _stands(self, layer: Layer, depth: Depth, frame: float) -> NDArray[np.float64]:
+        """A layer's own place in its scene, or in what it hangs from, as a 4x4 model."""
+        return self._once(
+            "model", layer, frame, lambda: placed(sample(depth.position, frame), sample(depth.rotation, frame))
+        )
 
     def foot(self, layer: Layer, frame: float) -> Foot | None:
         """Where a layer in a solved scene stands over its floor; None for one that lies before the still camera."""
@@ -333,10 +335,7 @@ class Places:
 
     def solved(self, track_id: str, frame: float) -> Camera | None:
         """The camera of a track in the user's own world, for pixels of its footage; None where it is not known."""
-        key = (track_id, frame)
-        if key not in self._cameras:
-            self._cameras[key] = self._solved(track_id, frame)
-        return self._cameras[key]
+        return self._once("camera", track_id, frame, lambda: self._solved(track_id, frame))
 
     def _solved(self, track_id: str, frame: float) -> Camera | None:
         track = self.shot.tracks[track_id]
@@ -385,10 +384,7 @@ class Places:
 
     def ride_matrix(self, layer: Layer, frame: float) -> Matrix | None:
         """What a layer's ride and what it hangs from do to it, in its group's pixels; None when hidden."""
-        key = (id(layer), frame)
-        if key not in self._rides:
-            self._rides[key] = (layer, self._ride_matrix(layer, frame))
-        return self._rides[key][1]
+        return self._once("ride", layer, frame, lambda: self._ride_matrix(layer, frame))
 
     def _ride_matrix(self, layer: Layer, frame: float) -> Matrix | None:
         place, total = layer.place, IDENTITY
@@ -427,6 +423,9 @@ class Places:
         ride: Ride | None = getattr(content, name + RIDE)
         if ride is None:
             return IDENTITY
+        return self._once(f"point {name}", content, frame, lambda: self._of_point(content, name, ride, frame))
+
+    def _of_point(self, content: ContentBase, name: str, ride: Ride, frame: float) -> Matrix | None:
         w, h = content.size(self.shot)
         about = sample(getattr(content, name), frame) if name in content.points() else (w / 2, h / 2)
         return self.ridden(ride, np.array(about), frame)
@@ -450,11 +449,11 @@ class Places:
         return np.linalg.inv(of_layer) @ of_above @ whole
 
     def _whole(self, layer: Layer, frame: float) -> Matrix | None:
-        key = (id(layer), frame)
-        if key not in self._wholes:
-            carried = self.ride_matrix(layer, frame)
-            self._wholes[key] = (layer, None if carried is None else product(carried, self._own(layer.place, frame)))
-        return self._wholes[key][1]
+        return self._once("whole", layer, frame, lambda: self._of_whole(layer, frame))
+
+    def _of_whole(self, layer: Layer, frame: float) -> Matrix | None:
+        carried = self.ride_matrix(layer, frame)
+        return None if carried is None else product(carried, self._own(layer.place, frame))
 
     def moved_by_movers(self, place: Place, frame: float) -> Matrix:
         """What movers do to a place as it is keyed, in shot pixels."""

@@ -58,6 +58,7 @@ class Planner:
     window: Window | None = None
     tables: Tables = no_tables
     fonts: Fonts = no_fonts
+    known_places: Places | None = None  # of the same shot and base
     # what was planned before, of one set of footage: effects on pictures, and whole layers
     chains: Kept[Step] = field(default_factory=Kept)
     layers: Kept[Step | None] = field(default_factory=Kept)
@@ -70,7 +71,8 @@ class Planner:
 
     @cached_property
     def places(self) -> Places:
-        return Places(self.shot, self.paths, self.base)
+        known = self.known_places
+        return known if known is not None and known.base == self.base else Places(self.shot, self.paths, self.base)
 
     @cached_property
     def _inner(self) -> dict[tuple[str, float], Planner]:
@@ -96,7 +98,6 @@ class Planner:
 
     def _forget(self) -> None:
         """What was worked out for another frame is of no use any more."""
-        self.places.forget()
         self._inner.clear()
         self.matte_steps.clear()
 

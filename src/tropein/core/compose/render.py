@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from tropein.core.compose.artefacts import Artefacts
 from tropein.core.compose.cache import Cache
 from tropein.core.compose.pictures import Cutouts, Fonts, Tables, no_cutouts, no_fonts, no_tables
-from tropein.core.compose.places import Paths
+from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.plan import Planner
 from tropein.core.compose.runs import Run
 from tropein.core.compose.step import Step
@@ -25,6 +25,7 @@ from tropein.core.raster.warp import Quality
 
 MOST_KEPT = 6000  # steps of each sort
 MOST_MET = 20_000
+SHOTS_KEPT = 6  # whose places are kept
 
 
 class Renderer:
@@ -47,6 +48,7 @@ class Renderer:
         self.layers: Kept[Step | None] = Kept(most=MOST_KEPT)
         self.by_rows = by_rows
         self.beside: OrderedDict[str, Picture] = OrderedDict()  # what measures keep (core.match.measure)
+        self._places: OrderedDict[int, Places] = OrderedDict()
         self._met: OrderedDict[str, None] = OrderedDict()
 
     def planner(self, shot: Shot, scale: float = 1.0, quality: Quality = "final") -> Planner:
@@ -61,7 +63,18 @@ class Renderer:
             fonts=self.fonts,
             chains=self.chains,
             layers=self.layers,
+            known_places=self._places_of(shot),
         )
+
+    def _places_of(self, shot: Shot) -> Places:
+        """Places of a shot, with what is known of them from other frames."""
+        known = self._places.get(id(shot))
+        if known is None:
+            known = self._places[id(shot)] = Places(shot, self.paths)
+            if len(self._places) > SHOTS_KEPT:
+                self._places.popitem(last=False)
+        self._places.move_to_end(id(shot))
+        return known
 
     def frame(self, shot: Shot, frame: float, scale: float = 1.0, quality: Quality = "final") -> Picture:
         """The shot's picture at a frame: linear, premultiplied, its window inside the scaled frame."""
