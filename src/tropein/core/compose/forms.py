@@ -21,7 +21,6 @@ from tropein.core.raster.outline import outline_spans
 from tropein.core.raster.picture import Picture, Pixels, Window
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
 from tropein.core.rows import lays, registers, samples
-from tropein.core.rows.op import Op
 
 if TYPE_CHECKING:
     from tropein.core.compose.runs import Held, Mark, Run
@@ -100,7 +99,7 @@ class Placed(Plain):
     def _seen(self, run: Run, own: Step, move: Move, register: int, bicubic: bool) -> Held:
         """The picture through one move."""
         picture: Picture = run.result(own)
-        target = warps.landing(picture, move, self.frame, self.edge)
+        target = warps.landing(picture.window, move, self.frame, self.edge)
         if target.empty:
             return run.held(register, target, False)
         pixels, back, n = self._source(run, own, picture, move.matrix)
@@ -114,7 +113,7 @@ class Placed(Plain):
     def _blurred(self, run: Run, own: Step, register: int) -> Held:
         """The mean of the picture through all moves: blurred anyway, so that bilinear is enough."""
         picture: Picture = run.result(own)
-        windows = [warps.landing(picture, move, self.frame, self.edge) for move in self.moves]
+        windows = [warps.landing(picture.window, move, self.frame, self.edge) for move in self.moves]
         target = reduce(Window.join, windows)
         if target.empty:
             return run.held(register, target, False)

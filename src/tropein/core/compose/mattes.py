@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from tropein.core.animate.sample import sample
@@ -109,14 +108,7 @@ class Mattes:
 
     def in_frame(self, layer: Layer, made: Step, working: float, frame: float) -> Step | None:
         """Coverage of a layer's own pixels, brought to where the layer lies."""
-        grey = step("as-picture", (), (made,), as_picture)
-        placed = self.pictures.placed(layer, grey, working, frame)
-        window = self.window
-        return None if placed is None else step("coverage", window, (placed,), lambda p: cov.of_picture(p, window))
-
-
-def as_picture(coverage: Coverage) -> Picture:
-    return Picture(cv2.merge([coverage.plane] * 4), coverage.window)
+        return self.pictures.placed_coverage(layer, made, working, frame)
 
 
 def _luminance(picture: Picture, window: Window) -> Coverage:

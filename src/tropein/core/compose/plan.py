@@ -14,7 +14,7 @@ from tropein.core.animate.sample import sample
 from tropein.core.compose.between import by_motion
 from tropein.core.compose.forms import SAME_SCALE, Blended, CutBy, Mixed, Placed, Pointwise, Read, Stacked, Veiled
 from tropein.core.compose.making import AskingOf, Making, MeetingOf
-from tropein.core.compose.mattes import Mattes, as_picture
+from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.pictures import Cutouts, Fonts, Tables, no_cutouts, no_fonts, no_tables
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.scales import working_scale
@@ -272,9 +272,7 @@ class Planner:
             return made
         matrix = self.places.group_matrix(layer.id, frame)
         assert matrix is not None
-        window, grey = self.frame_window, step("as-picture", (), (made,), as_picture)
-        placed = self._warped(grey, [Move(matrix).scaled(self.scale, self.scale)], "nothing")
-        return step("coverage", window, (placed,), lambda p: cov.of_picture(p, window))
+        return self._brought(made, [Move(matrix).scaled(self.scale, self.scale)], "nothing")
 
     def footage_frame(self, layer: Layer, frame: float) -> int | None:
         """Which frame of its footage a layer shows."""
@@ -289,16 +287,27 @@ class Planner:
 
     def placed(self, layer: Layer, picture: Step, working: float, frame: float) -> Step | None:
         """A picture of a layer's own pixels where the layer lies."""
+        moves = self._moves(layer, working, frame)
+        return None if moves is None else self._warped(picture, *moves)
+
+    def placed_coverage(self, layer: Layer, made: Step, working: float, frame: float) -> Step | None:
+        """Coverage of a layer's own pixels where the layer lies."""
+        moves = self._moves(layer, working, frame)
+        return None if moves is None else self._brought(made, *moves)
+
+    def _moves(self, layer: Layer, working: float, frame: float) -> tuple[list[Move], Edge] | None:
+        """How a layer's own pixels come to the frame, and what lies beyond their edges."""
         move = self.places.move(layer, frame)
         if move is None:
             return None
-        totals = [
-            m.scaled(self.scale, working)
-            for m in self.places.within_shutter(layer, frame, move, self.scale, self.quality)
-        ]
-        held_edge = layer.place.steady.edge if layer.place.steady else "nothing"
-        edge: Edge = "nothing" if held_edge == "zoom" else held_edge
-        return self._warped(picture, totals, edge)
+        moves = self.places.within_shutter(layer, frame, move, self.scale, self.quality)
+        edge = layer.place.steady.edge if layer.place.steady else "nothing"
+        return [m.scaled(self.scale, working) for m in moves], "nothing" if edge == "zoom" else edge
+
+    def _brought(self, made: Step, moves: list[Move], edge: Edge) -> Step:
+        window, quality = self.frame_window, self.quality
+        parameters = ([m.key() for m in moves], window, quality, edge)
+        return step("placed-coverage", parameters, (made,), lambda c: cov.placed(c, moves, window, quality, edge))
 
     def _warped(self, picture: Step, moves: list[Move], edge: Edge) -> Step:
         window, quality = self.frame_window, self.quality

@@ -9,9 +9,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import diags
 
-from tropein.core.matte.matting_library import matting
+from tropein.core.matte import closed_form
 
 Plane = NDArray[np.float32]
 MOST_WIDTH = 960  # the band is solved on a picture at most so wide, and brought to a larger one along its edges
@@ -22,7 +21,6 @@ FLAT_PX, LEAST_NOISE = 7, 0.004  # side of what is looked at; of a picture witho
 INNER_SHARE, LEAST_INNER_PX = 0.2, 3.0  # of the reach: how far the band reaches into the subject
 LEAST_REACH_PX = 1.0
 UP_EPSILON = 1e-4
-SHIFTS = (1e-2, 0.1, 0.5, 1.0)  # tried in turn until the preconditioner holds
 LEAST_WHERE = 0.01
 HAZE = 0.03  # coverage so near to none or all is none or all
 
@@ -83,24 +81,11 @@ def _solved(picture: NDArray[np.uint8], edge: Plane, reach: float, where: NDArra
 
 def _matted(picture: NDArray[np.uint8], solid: NDArray[np.bool_], open_: NDArray[np.bool_], edge: Plane) -> Plane:
     """Solves (L + drawn) a = drawn edge for what is open, the rest being known."""
-    library = matting()
-    laplacian = library.cf_laplacian(picture.astype(np.float64) / 255, SMOOTH, 1, ~open_)
-    unknown, known = np.flatnonzero(open_.ravel()), np.flatnonzero(~open_.ravel())
-    rows = laplacian[unknown]
-    drawn = (DRAWN + HELD * _flat(picture)).ravel()[unknown]
-    a = (rows[:, unknown] + diags(drawn)).tocsc()
-    b = drawn * edge.ravel()[unknown].astype(np.float64) - rows[:, known] @ solid.ravel()[known].astype(np.float64)
-    found = library.cg(
-        a,
-        b,
-        x0=edge.ravel()[unknown].astype(np.float64),
-        M=library.ichol(a, discard_threshold=1e-3, shifts=SHIFTS),
-        rtol=1e-4,
-        maxiter=300,
-    )
-    out = solid.astype(np.float32).ravel()
-    out[unknown] = np.clip((found - HAZE) / (1 - 2 * HAZE), 0, 1)
-    return out.reshape(solid.shape)
+    drawn = np.float32(DRAWN) + np.float32(HELD) * _flat(picture)
+    found = closed_form.solved(picture, solid, open_, drawn, edge, SMOOTH)
+    out = solid.astype(np.float32)
+    out[open_] = np.clip((found - HAZE) / (1 - 2 * HAZE), 0, 1)
+    return out
 
 
 def _flat(picture: NDArray[np.uint8]) -> Plane:

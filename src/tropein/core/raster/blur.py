@@ -19,17 +19,18 @@ def gaussian(picture: Picture, sigma_px: float) -> Picture:
     if sigma_px < 0.05 or picture.window.empty:
         return picture
     if picture.opaque:
-        return Picture(_blur(picture.pixels, sigma_px, cv2.BORDER_REPLICATE), picture.window)
+        return Picture(blurred(picture.pixels, sigma_px, cv2.BORDER_REPLICATE), picture.window)
     window = picture.window.grow(math.ceil(3 * sigma_px) + 1)
-    return Picture(_blur(picture.fill(window), sigma_px, cv2.BORDER_CONSTANT), window)
+    return Picture(blurred(picture.fill(window), sigma_px, cv2.BORDER_CONSTANT), window)
 
 
 def softened(plane: Pixels, sigma_px: float) -> Pixels:
     """The same of a plane (h, w) within its own window; outside it is 0."""
-    return plane if sigma_px < 0.05 else _blur(plane, sigma_px, cv2.BORDER_CONSTANT)
+    return plane if sigma_px < 0.05 else blurred(plane, sigma_px, cv2.BORDER_CONSTANT)
 
 
-def _blur(pixels: Pixels, sigma: float, border: int) -> Pixels:
+def blurred(pixels: Pixels, sigma: float, border: int) -> Pixels:
+    """Pixels (h, w) or (h, w, n) of one window, what lies beyond it as OpenCV's `border` says."""
     if sigma <= DIRECT_SIGMA_PX:
         k = 2 * math.ceil(3 * sigma) + 1
         return cv2.GaussianBlur(pixels, (k, k), sigma, borderType=border)

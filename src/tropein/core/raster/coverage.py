@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.raster.picture import SPARSE, Picture, Window
-from tropein.core.raster.warp import Matrix
+from tropein.core.raster.warp import Edge, Matrix, Move, Quality, moved_pixels, whole_shift
 
 Plane = NDArray[np.float32]
 
@@ -62,6 +62,22 @@ class Coverage:
 
 def full(window: Window, value: float = 1.0) -> Coverage:
     return Coverage(np.full((window.height, window.width), value, np.float32), window)
+
+
+def placed(coverage: Coverage, moves: Sequence[Move], frame: Window, quality: Quality, edge: Edge) -> Coverage:
+    """Coverage of a picture's own pixels where that is seen in a frame, the mean of several moves; nothing where it does not reach."""
+    still = len(moves) == 1 and moves[0].bending is None and edge == "nothing"
+    shift = whole_shift(moves[0].matrix) if still else None
+    if shift is not None and coverage.window.moved(*shift) == frame:
+        return Coverage(coverage.plane, frame)
+    out, share = np.zeros((frame.height, frame.width), np.float32), np.float32(1 / len(moves))
+    for move in moves:
+        part, w = moved_pixels(
+            coverage.plane, coverage.window, move, frame, quality if len(moves) == 1 else "draft", edge
+        )
+        if not w.empty:
+            out[w.y0 - frame.y0 : w.y1 - frame.y0, w.x0 - frame.x0 : w.x1 - frame.x0] += share * np.clip(part, 0, 1)
+    return Coverage(out, frame)
 
 
 def of_picture(picture: Picture, window: Window, channel: int = 3) -> Coverage:

@@ -165,13 +165,13 @@ def whole_shift(matrix: Matrix) -> tuple[int, int] | None:
     return (x, y) if max(abs(c - x), abs(f - y)) < 1e-6 else None
 
 
-def landing(picture: Picture, move: Move, frame: Window, edge: Edge) -> Window:
-    """The part of the frame in which a picture is seen; empty where it is seen nowhere."""
+def landing(window: Window, move: Move, frame: Window, edge: Edge) -> Window:
+    """The part of the frame in which a picture is seen that fills a window; empty where it is seen nowhere."""
     matrix = move.matrix
     (a, b, _), (c, d, _), (g, h, i) = matrix.tolist()
-    if picture.window.empty or (abs(a * d - b * c) < 1e-12 and max(abs(g), abs(h), abs(i - 1)) < 1e-5):
+    if window.empty or (abs(a * d - b * c) < 1e-12 and max(abs(g), abs(h), abs(i - 1)) < 1e-5):
         return Window(0, 0, 0, 0)  # scaled to nothing
-    return _landing(move, picture.window, frame) if edge == "nothing" else frame
+    return _landing(move, window, frame) if edge == "nothing" else frame
 
 
 def warp(
@@ -186,15 +186,22 @@ def warp(
     if picture.window.empty:
         return nothing()
     move = moved if isinstance(moved, Move) else Move(moved)
-    matrix, bending = move.matrix, move.bending
-    if bending is None and (shift := whole_shift(matrix)) is not None:
+    if move.bending is None and (shift := whole_shift(move.matrix)) is not None:
         shifted = picture.moved(*shift)
         if edge == "nothing" or shifted.window.meet(frame) == frame:
             return shifted.crop(frame)
-    target = landing(picture, move, frame, edge)
+    pixels, target = moved_pixels(picture.pixels, picture.window, move, frame, quality, edge)
+    return nothing() if target.empty else Picture(_in_range(pixels), target)
+
+
+def moved_pixels(
+    pixels: NDArray[np.float32], w: Window, move: Move, frame: Window, quality: Quality, edge: Edge
+) -> tuple[NDArray[np.float32], Window]:
+    """Pixels (h, w) or (h, w, n) of a window moved and cut to `frame`, and which part of it they fill; a cubic may overshoot."""
+    matrix, bending = move.matrix, move.bending
+    target = landing(w, move, frame, edge)
     if target.empty:
-        return nothing()
-    pixels, w = picture.pixels, picture.window
+        return pixels[:0, :0], target
     matrix = matrix @ translation(w.x0, w.y0)
     n = reduction(move.matrix if bending is None else bending.matrix @ move.matrix, w)
     if n > 1:
@@ -202,8 +209,7 @@ def warp(
         matrix = matrix @ scaling(n, n)
     how = cv2.INTER_CUBIC if quality == "final" else cv2.INTER_LINEAR
     if bending is not None:
-        out = _through(pixels, matrix, bending, target, how, edge)
-        return Picture(out, target)
+        return _through(pixels, matrix, bending, target, how, edge), target
     # cv2 puts pixel centres at whole numbers, we at + 0.5
     matrix = translation(-target.x0 - 0.5, -target.y0 - 0.5) @ matrix @ translation(0.5, 0.5)
     size = (target.width, target.height)
@@ -211,7 +217,7 @@ def warp(
         out = cv2.warpAffine(pixels, matrix[:2], size, flags=how, borderMode=_BORDERS[edge])
     else:
         out = cv2.warpPerspective(pixels, matrix, size, flags=how, borderMode=_BORDERS[edge])
-    return Picture(_in_range(out), target)
+    return out, target
 
 
 def _through(
@@ -222,7 +228,7 @@ def _through(
     x, y, z = (grid[..., 0] * row[0] + grid[..., 1] * row[1] + row[2] for row in back)
     with np.errstate(divide="ignore", invalid="ignore"):
         u, v = (np.nan_to_num(np.clip(c / z - 0.5, -1e4, 32000), nan=-1e4).astype(np.float32) for c in (x, y))
-    return _in_range(cv2.remap(pixels, u, v, how, borderMode=_BORDERS[edge]))
+    return cv2.remap(pixels, u, v, how, borderMode=_BORDERS[edge])
 
 
 def _in_range(pixels: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -2,27 +2,55 @@
 
 from __future__ import annotations
 
+import math
+
 import cv2
+import numba as nb
 import numpy as np
 
-from tropein.core.raster.blur import gaussian
-from tropein.core.raster.picture import Picture
+from tropein.core.raster.blur import blurred
+from tropein.core.raster.picture import Picture, Window
 
 
 def wrapped(picture: Picture, under: Picture, amount: float, width_px: float) -> Picture:
     """`picture` with the blurred light of `under` laid into its edge, strongest at the outline and gone `width_px` inside of
     it. Coverage stays as it is."""
-    if amount <= 0 or picture.window.empty or under.window.empty:
+    if amount <= 0 or picture.window.empty or under.window.meet(picture.window).empty:
         return picture
-    window = picture.window.meet(under.window)
-    if window.empty:
+    box = _around(picture, math.ceil(3 * width_px) + 1)
+    if box.empty:
         return picture
-    alpha = picture.pixels[..., 3:4]
-    solid = cv2.merge([np.ascontiguousarray(picture.pixels[..., 3])] * 4)
-    around = gaussian(Picture(solid, picture.window), width_px / 2)
-    inward = np.clip(2 * (1 - around.fill(picture.window)[..., 3:4]), 0, 1)
-    light = gaussian(Picture(under.fill(picture.window), picture.window), width_px).fill(picture.window)[..., :3]
-    share = amount * inward
+    part, behind = picture.crop(box).pixels, np.ascontiguousarray(under.crop(box).pixels)
+    if under.window.meet(box) != box:
+        behind = under.fill(box)
+    border = cv2.BORDER_REPLICATE if picture.opaque else cv2.BORDER_CONSTANT
+    around = blurred(np.ascontiguousarray(part[..., 3]), width_px / 2, border)
+    light = blurred(behind, width_px, cv2.BORDER_REPLICATE if under.opaque else cv2.BORDER_CONSTANT)
     pixels = picture.pixels.copy()
-    pixels[..., :3] += share * alpha * (light - pixels[..., :3] / np.maximum(alpha, 1e-4)) * (alpha > 1e-4)
+    y, x = box.y0 - picture.window.y0, box.x0 - picture.window.x0
+    _let_in(pixels[y : y + box.height, x : x + box.width], around, light, np.float32(amount))
     return Picture(pixels, picture.window)
+
+
+def _around(picture: Picture, reach: int) -> Window:
+    """The part of a picture's window within reach of anything in it."""
+    w, spans = picture.window, picture.extent.spans
+    if spans is None:
+        return w
+    rows = np.flatnonzero(spans[:, 1] > spans[:, 0])
+    if not rows.size:
+        return Window(0, 0, 0, 0)
+    left, right = int(spans[rows, 0].min()), int(spans[rows, 1].max())
+    return Window(left, w.y0 + int(rows[0]), right, w.y0 + int(rows[-1]) + 1).grow(reach).meet(w)
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
+def _let_in(pixels, around, light, amount):  # type: ignore[no-untyped-def]
+    one, tiny = np.float32(1), np.float32(1e-4)
+    for y in nb.prange(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            cover = pixels[y, x, 3]
+            if cover > tiny:
+                share = amount * min(max(2 * (one - around[y, x]), np.float32(0)), one)
+                for c in range(3):
+                    pixels[y, x, c] += share * (cover * light[y, x, c] - pixels[y, x, c])
