@@ -94,7 +94,7 @@ def render(folder: Path, shot: dict[str, Any]) -> None:
     document = load_shot(shot)
     for first in range(0, shot["frames"], CHUNK_FRAMES):
         sources = Sources(MediaStore(folder / "media"), final=True)
-        renderer = Renderer(sources, lambda name, spot: None, WORKER_CACHE_BYTES)
+        renderer = Renderer(sources, lambda name, spot: None, WORKER_CACHE_BYTES, in_order=True)
         last = min(first + CHUNK_FRAMES, shot["frames"]) - 1
         render_part(renderer, document, first, last, 1.0, "h264", folder / f"part-{first}.mp4")
         sources.close()

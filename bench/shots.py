@@ -26,7 +26,7 @@ FIRST, LAST, ROUNDS, CACHE_BYTES = 24, 35, 3, 512 << 20
 def drawn(context: WorkContext, shot: Shot, by_rows: bool) -> tuple[float, list[np.ndarray]]:
     """CPU ms a frame, and the frames."""
     sources = Sources(context.library.store, final=True)
-    renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES, by_rows)
+    renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES, by_rows, in_order=True)
     planner = renderer.planner(shot)
     window = planner.frame_window
     renderer.shown(planner.plan(FIRST - 1), window)

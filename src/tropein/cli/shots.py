@@ -95,7 +95,7 @@ def render(
         first, last = frame_range(frames, 0, document.frames - 1) if frames else document.trim
         only = _matte(document, matte)
         sources = Sources(store, final=True)
-        renderer = of_artefacts(sources, artefacts, CACHE_BYTES)
+        renderer = of_artefacts(sources, artefacts, CACHE_BYTES, in_order=True)
         with bar("rendering", last - first + 1) as tick:
             if form in MOVIES:
                 part = target.with_name(f".{target.stem}.{os.getpid()}.part{SUFFIX[form]}")

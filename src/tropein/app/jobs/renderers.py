@@ -54,7 +54,7 @@ def rendering(context: WorkContext, run_id: str, document: dict[str, Any]) -> It
         old.close()
     if known is None:
         sources = Sources(context.library.store, final=True, threads=1 if _busy else 2)
-        renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES)
+        renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES, in_order=True)
         known = Rendering(run_id, load_shot(document), renderer)
     with _lock:
         _busy.append(known)

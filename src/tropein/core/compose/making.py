@@ -81,7 +81,7 @@ class Making:
         matrix = planner.places.matrix(self.layer, outer)
         if found is None or matrix is None:
             return None, None
-        return Mattes(planner).matte(found, outer), scaling(planner.scale, planner.scale) @ matrix
+        return Mattes(planner).matte(found, outer).lasts, scaling(planner.scale, planner.scale) @ matrix
 
     def font(self, font: str) -> str | None:
         found = self.planner.fonts(font)
@@ -165,7 +165,8 @@ class MeetingOf:
         return self.laid()
 
     def layer_at(self, frame: float) -> Step | None:
-        return self.planner.layer(self.layer, frame) if self.planner.shows(self.layer, frame) else None
+        made = self.planner.layer(self.layer, frame) if self.planner.shows(self.layer, frame) else None
+        return None if made is None else made.lasts
 
     def foot(self) -> Foot | None:
         return self.planner.places.foot(self.layer, self.frame)

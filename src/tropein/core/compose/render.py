@@ -30,7 +30,8 @@ SHOTS_KEPT = 6  # whose places are kept
 
 class Renderer:
     """Pictures of shots. Holds the cache; sources say whether originals or proxies are read. Without `by_rows` every step is made by
-    itself, whole pictures one after another: what runs are compared with."""
+    itself, whole pictures one after another: what runs are compared with. `in_order`: frames are drawn once each, one after another, so that only what
+    is made a second time is worth keeping."""
 
     def __init__(
         self,
@@ -41,12 +42,13 @@ class Renderer:
         by_rows: bool = True,
         tables: Tables = no_tables,
         fonts: Fonts = no_fonts,
+        in_order: bool = False,
     ) -> None:
         self.sources, self.paths, self.cutouts, self.tables, self.fonts = sources, paths, cutouts, tables, fonts
         self.cache: Cache[Any] = Cache(cache_bytes)
         self.chains: Kept[Step] = Kept(most=MOST_KEPT)
         self.layers: Kept[Step | None] = Kept(most=MOST_KEPT)
-        self.by_rows = by_rows
+        self.by_rows, self.in_order = by_rows, in_order
         self.beside: OrderedDict[str, Picture] = OrderedDict()  # what measures keep (core.match.measure)
         self._places: OrderedDict[int, Places] = OrderedDict()
         self._met: OrderedDict[str, None] = OrderedDict()
@@ -144,7 +146,8 @@ class _Making:
                 result = Run(self).picture(step)
             else:
                 result = step.make(*[self.result(i) for i in step.inputs])
-            self.keep(step.key, result)
+            if not self.renderer.in_order or step.lasting or self.again(step.key):
+                self.keep(step.key, result)
         self._asked[step.key] -= 1
         if self._asked[step.key] > 0:
             self._held[step.key] = result
@@ -153,6 +156,8 @@ class _Making:
         return result
 
 
-def of_artefacts(sources: Sources, beside: Artefacts, cache_bytes: int, by_rows: bool = True) -> Renderer:
+def of_artefacts(
+    sources: Sources, beside: Artefacts, cache_bytes: int, by_rows: bool = True, in_order: bool = False
+) -> Renderer:
     """A renderer of shots whose tracks, cut-outs, tables and fonts lie in `beside`."""
-    return Renderer(sources, beside.path, cache_bytes, beside.cutout, by_rows, beside.table, beside.font)
+    return Renderer(sources, beside.path, cache_bytes, beside.cutout, by_rows, beside.table, beside.font, in_order)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from hashlib import blake2b
 from typing import TYPE_CHECKING, Any
 
@@ -20,12 +20,18 @@ EXACTLY = orjson.OPT_SERIALIZE_NUMPY | orjson.OPT_NON_STR_KEYS
 @dataclass(frozen=True, eq=False)
 class Step:
     """`make(*results of the inputs)` gives a Picture or a Coverage; `key` names its result for ever. `form`: how it is made row by
-    row instead, where it can be (see forms.py)."""
+    row instead, where it can be (see forms.py). `lasting`: other frames will ask for it too."""
 
     key: str
     make: Callable[..., Any]
     inputs: tuple[Step, ...] = ()
     form: Form | None = None
+    lasting: bool = False
+
+    @property
+    def lasts(self) -> Step:
+        """The same, for other frames too."""
+        return replace(self, lasting=True)
 
 
 def step(

@@ -3,7 +3,7 @@
 Levin, Lischinski & Weiss, A Closed-Form Solution to Natural Image Matting, 2008; solved by conjugate gradients, preconditioned by an incomplete
 Cholesky factor without fill-in (Meijerink & van der Vorst 1977; a diagonal that does not hold is raised, Manteuffel 1980). An open
 pixel has at most twelve open neighbours before it, in reading order, so that the matrix and its factor are twelve columns beside their
-diagonals, and each column is one way to go.
+diagonals, and each column is one way to go. (Neighbours are numbered without a sign, which spares the question whether they count from the end.)
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ BEFORE = np.array(
     [(y, x) for y in (-2, -1, 0) for x in range(-2, 3) if (y, x) < (0, 0)]
 )  # rows and columns to a neighbour
 SHIFTS = (0.0, 1e-2, 0.1, 0.5, 1.0)  # of the diagonal, tried in turn until the factor holds
+WAYS = len(BEFORE)
 TOLERANCE, MOST_ROUNDS = 1e-4, 300
 
 
@@ -64,7 +65,7 @@ def solved(
     number[ys, xs] = np.arange(n, dtype=np.int32)
     diagonal = drawn[ys, xs].astype(np.float64)
     wanted = diagonal * edge[ys, xs]
-    before, columns = np.empty((n, len(BEFORE)), np.int32), np.zeros((n, len(BEFORE)))
+    before, columns = np.empty((n, WAYS), np.uint32), np.zeros((n, WAYS))
     _neighbours(number, ys, xs, BEFORE, before)
     _laplacian(picture, open_, known, smooth / 9, number, COLUMN, diagonal, columns, wanted)
     factor, roots = np.empty_like(columns), np.empty(n)
@@ -83,7 +84,7 @@ def solved(
 def _neighbours(number, ys, xs, steps, before):  # type: ignore[no-untyped-def]
     h, w = number.shape
     for i in range(ys.size):
-        for k in range(steps.shape[0]):
+        for k in range(WAYS):
             y, x = ys[i] + steps[k, 0], xs[i] + steps[k, 1]
             before[i, k] = number[y, x] if 0 <= y < h and 0 <= x < w else ys.size
 
@@ -155,7 +156,7 @@ def _factor(diagonal, columns, before, raised, pairs, begin, factor, roots):  # 
     n = diagonal.size
     for i in range(n):
         left = diagonal[i] * raised
-        for k in range(before.shape[1]):
+        for k in range(WAYS):
             there = before[i, k]
             if there == n:
                 factor[i, k] = 0
@@ -179,7 +180,7 @@ def _times(diagonal, columns, before, x, out):  # type: ignore[no-untyped-def]
         out[i] = diagonal[i] * x[i]
     for i in range(n):
         total, own = 0.0, x[i]
-        for k in range(before.shape[1]):
+        for k in range(WAYS):
             there, value = before[i, k], columns[i, k]
             total += value * x[there]
             out[there] += value * own
@@ -193,13 +194,13 @@ def _undone(factor, roots, before, r, out):  # type: ignore[no-untyped-def]
     out[n] = 0
     for i in range(n):
         value = r[i]
-        for k in range(before.shape[1]):
+        for k in range(WAYS):
             value -= factor[i, k] * out[before[i, k]]
         out[i] = value * roots[i]
     for i in range(n - 1, -1, -1):
         value = out[i] * roots[i]
         out[i] = value
-        for k in range(before.shape[1]):
+        for k in range(WAYS):
             out[before[i, k]] -= factor[i, k] * value
 
 

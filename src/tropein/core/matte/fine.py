@@ -90,9 +90,11 @@ def _matted(picture: NDArray[np.uint8], solid: NDArray[np.bool_], open_: NDArray
 
 def _flat(picture: NDArray[np.uint8]) -> Plane:
     """(h, w) 1 where nothing but grain is to be seen around, 0 where something is."""
-    values = picture.astype(np.float32) / 255
-    mean = cv2.blur(values, (FLAT_PX, FLAT_PX))
-    spread = np.sqrt(np.maximum(cv2.blur(values * values, (FLAT_PX, FLAT_PX)) - mean * mean, 0).max(2))
-    rough = np.abs(values - cv2.GaussianBlur(values, (0, 0), 1.0)).mean(2)
+    values = picture.astype(np.float32) * np.float32(1 / 255)
+    mean, squares = (cv2.blur(v, (FLAT_PX, FLAT_PX)) for v in (values, cv2.multiply(values, values)))
+    r, g, b = cv2.split(cv2.subtract(squares, cv2.multiply(mean, mean)))
+    spread = cv2.sqrt(cv2.max(cv2.max(cv2.max(r, g), b), 0))
+    rough = cv2.transform(cv2.absdiff(values, cv2.GaussianBlur(values, (0, 0), 1.0)), np.full((1, 3), 1 / 3))
     noise = max(1.6 * float(np.median(rough)), LEAST_NOISE)
-    return np.exp(-((np.maximum(spread / noise - 1, 0)) ** 2)).astype(np.float32)
+    over = np.maximum(spread * np.float32(1 / noise) - 1, 0)
+    return np.exp(-over * over)
