@@ -23,7 +23,7 @@ from tropein.core.compose.timing import footage_frame, layer_frame
 from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
 from tropein.core.document.kept import Kept
 from tropein.core.document.references import Found, Ref, pointers
-from tropein.core.effects import by_points, run, same_always, sampled
+from tropein.core.effects import by_points, reach_of, run, same_always, sampled
 from tropein.core.media.coded import Coded
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
@@ -376,10 +376,11 @@ class Planner:
 
             def make(
                 p: Picture, *more: Any, kind: str = effect.kind, values: dict[str, Any] = values, mix: float = mix,
-                plain: list[Any] = plain, at: list[int] = at,
+                plain: list[Any] = plain, at: list[int] = at, reach: float | None = reach_of(effect, values, scale),
             ) -> Picture:  # fmt: skip
-                done = run(kind, p, _with(values, plain, at, more), scale)
                 limit = more[len(at) :]
+                seen = cov.near(p, limit[0], reach) if limit and reach is not None else p
+                done = run(kind, seen, _with(values, plain, at, more), scale)
                 if limit:
                     return cov.mix_where(p, done, limit[0], mix)
                 return done if mix >= 1 else blend.mix(p, done, mix)
@@ -429,13 +430,14 @@ class Planner:
         return mattes.seen_from(coverage, total, picture)
 
     def _veil(self, under: Step, layer: Layer, frame: float, opacity: float) -> Step:
-        changed = self._effects(under, layer, frame, self.scale)
-        if changed is under:
+        where = self._covered(layer, layer.cuts, frame)
+        seen = under if where is None else self._near(under, where, layer, frame)
+        changed = self._effects(seen, layer, frame, self.scale)
+        if changed is seen:
             return under
         if layer.blend != "normal":
             how = (layer.blend, self.shot.blend_in == "display")
             changed = step("veil-blend", how, (under, changed), lambda a, b: blend.within(a, b, *how), Blended(*how))
-        where = self._covered(layer, layer.cuts, frame)
         if where is not None:
             return step(
                 "veil-cut",
@@ -447,6 +449,16 @@ class Planner:
         if opacity >= 1:
             return changed
         return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity), Veiled(opacity))
+
+    def _near(self, under: Step, where: Step, layer: Layer, frame: float) -> Step:
+        """What a veil's effects need of the picture beneath it to make what is seen of them; all of it where that is not known, or they are done
+        on the way."""
+        effects = [effect for effect in layer.looks if effect.on]
+        reaches = [reach_of(effect, sampled(effect, frame), self.scale) for effect in effects]
+        reach = math.fsum(r for r in reaches if r is not None)
+        if None in reaches or all(by_points(effect.kind) for effect in effects):
+            return under
+        return step("near", round(reach, 3), (under, where), lambda p, c: cov.near(p, c, reach))
 
     def _laid(self, under: Step, overs: list[tuple[Step, Laying]]) -> Step:
         if not overs:

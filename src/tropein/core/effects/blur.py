@@ -16,7 +16,11 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return gaussian(picture, values["radius"] * scale)
 
 
-@effect(_apply)
+def _reach(values: Values, scale: float) -> float:
+    return 3 * float(values["radius"]) * scale + 2
+
+
+@effect(_apply, reach=_reach)
 class Blur(EffectBase):
     """Softens the picture evenly, in linear light; a picture without transparency keeps its edges."""
 

@@ -23,7 +23,11 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     )  # fmt: skip
 
 
-@effect(_apply)
+def _reach(values: Values, scale: float) -> float:
+    return 3 * float(values["radius"]) * scale + 2
+
+
+@effect(_apply, reach=_reach)
 class Glow(EffectBase):
     """Lets bright parts spread light around them, over several scales at once."""
 

@@ -19,10 +19,12 @@ from tropein.core.rows.points import Use
 Values = dict[str, Any]
 Apply = Callable[[Picture, Values, float], Picture]
 Rows = Callable[[Values, float, Window], list[Use]]
+Reach = Callable[[Values, float], float]
 E = TypeVar("E", bound=EffectBase)
 USES = ("Colour", "Light", "Blur", "Bend", "Break", "Grain")  # in the order menus have them
 _APPLY: dict[str, Apply] = {}
 _ROWS: dict[str, Rows] = {}
+_REACH: dict[str, Reach] = {}
 _BESIDE = {"kind", "id", "on", "cuts", "ride"}  # no parameters
 _OWN = {*_BESIDE, "mix"}
 
@@ -38,12 +40,13 @@ class Described:
     params: list[dict[str, Any]]
 
 
-def effect(apply: Apply, rows: Rows | None = None) -> Callable[[type[E]], type[E]]:
+def effect(apply: Apply, rows: Rows | None = None, reach: Reach | None = None) -> Callable[[type[E]], type[E]]:
     """Class decorator: `apply(picture, values, scale)` is what this kind of effect does.
 
     values: the parameters sampled at the frame; scale: pixels of the picture per pixel of the shot. An effect that changes each pixel by
     itself says so with `rows(values, scale, window)`, the point operations that do the same to a picture of that window: such
-    effects are done while pixels are at hand anyway (see rows/points.py).
+    effects are done while pixels are at hand anyway (see rows/points.py). One that looks only so many pixels about each, wherever the picture
+    ends, says how many with `reach(values, scale)`: where it is limited to a part, no more than that part is made.
     """
 
     def decorate(cls: type[E]) -> type[E]:
@@ -52,6 +55,8 @@ def effect(apply: Apply, rows: Rows | None = None) -> Callable[[type[E]], type[E
         _APPLY[kind] = apply
         if rows is not None:
             _ROWS[kind] = rows
+        if reach is not None:
+            _REACH[kind] = reach
         return cls
 
     return decorate
@@ -106,6 +111,15 @@ def run(kind: str, picture: Picture, values: Values, scale: float) -> Picture:
 def by_points(kind: str) -> Rows | None:
     """The point operations of an effect, where it consists of such."""
     return _ROWS.get(kind)
+
+
+def reach_of(effect: EffectBase, values: Values, scale: float) -> float | None:
+    """How many pixels about each an effect looks at; None where that is not known."""
+    if effect.asks_for_more:
+        return None
+    if effect.kind in _ROWS:
+        return 0.0
+    return _REACH[effect.kind](values, scale) if effect.kind in _REACH else None
 
 
 def described() -> list[Described]:

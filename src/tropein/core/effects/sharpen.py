@@ -31,7 +31,11 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return Picture(out, picture.window)
 
 
-@effect(_apply)
+def _reach(values: Values, scale: float) -> float:
+    return 3 * float(values["radius"]) * scale + 2
+
+
+@effect(_apply, reach=_reach)
 class Sharpen(EffectBase):
     """Brings out fine detail, or below 0 takes it back."""
 

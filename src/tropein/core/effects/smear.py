@@ -20,7 +20,11 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return averaged(picture, lambda t: translation(t * x, t * y), length)
 
 
-@effect(_apply)
+def _reach(values: Values, scale: float) -> float:
+    return float(values["length"]) * scale + 2
+
+
+@effect(_apply, reach=_reach)
 class Smear(EffectBase):
     """Blurs along one direction, as what rushes past is blurred; light is kept."""
 

@@ -31,6 +31,7 @@ GENTLE = 0.05  # up to so much coverage the ends are told by what is around, wit
 AROUND_PX = 2.0
 SURELY_CLEAR, FEWEST = 0.05, 200  # coverage, and how many places of it tell the grain
 CORE_ALPHA, FEATHER_PX = 0.6, 2.0
+CARRIED_PX = 3.0  # standard deviation: how far colour is carried beyond an edge
 TINY = 1e-4
 
 
@@ -84,9 +85,10 @@ def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
 
 def coverage(rgb: Rgb, screen: Screen, keying: Keying, scale: float = 1.0) -> Plane:
     """(h, w) alpha 0..1 of (h, w, 3) linear light. scale: pixels of the picture per pixel of the footage."""
-    near, trust = _nearby(rgb, screen, scale)
+    rgb, light = np.ascontiguousarray(rgb), np.ascontiguousarray(screen.light)
+    near, trust = _nearby(rgb, light, screen.key, scale)
     share = np.empty(rgb.shape[:2], np.float32)
-    _share(np.ascontiguousarray(rgb), np.ascontiguousarray(screen.light), near, trust, share)
+    _share(rgb, light, near, trust, share)
     out = _ends(share, keying, scale)
     if keying.core_px * scale >= 0.5:
         np.maximum(out, _core(out, keying.core_px * scale, scale), out=out)
@@ -130,11 +132,11 @@ def _halved(picture: NDArray[np.float32]) -> NDArray[np.float32]:
     return cv2.resize(picture, (max(1, w // 2), max(1, h // 2)), interpolation=cv2.INTER_AREA)
 
 
-def _nearby(rgb: Rgb, screen: Screen, scale: float) -> tuple[Rgb, Plane]:
+def _nearby(rgb: Rgb, light: Rgb, key: int, scale: float) -> tuple[Rgb, Plane]:
     """(h, w, 3) the subject's own light, carried from where it is solid to its edges, and (h, w) 0..1 how far it is known."""
     h, w = rgb.shape[:2]
-    small, light = _halved(np.ascontiguousarray(rgb)), _halved(np.ascontiguousarray(screen.light))
-    own, full = excess(small, screen.key), np.maximum(excess(light, screen.key), TINY)
+    small, behind = _halved(rgb), _halved(light)
+    own, full = excess(small, key), np.maximum(excess(behind, key), TINY)
     solid = (1 - own / full > SOLID).astype(np.uint8)
     solid = cv2.erode(solid, np.ones((3, 3), np.uint8), borderType=cv2.BORDER_CONSTANT, borderValue=0)
     sigma = max(NEARBY_PX * scale / 2, 0.5)
@@ -211,7 +213,13 @@ def unmixed(rgb: Rgb, screen: Screen, alpha: Plane, keying: Keying) -> NDArray[n
     """(h, w, 4) the subject's colour, opaque, carried a little beyond its edge: multiplied by any matte near `alpha` it is
     the subject without its screen."""
     light = subject(rgb, screen, alpha, keying)
-    sigma = 3.0
     out = np.empty((*alpha.shape, 4), np.float32)
-    _carried(light, alpha, cv2.GaussianBlur(light, (0, 0), sigma), cv2.GaussianBlur(alpha, (0, 0), sigma), out)
+    _carried(light, alpha, _around(light), _around(alpha), out)
     return out
+
+
+def _around(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """What lies within some pixels: blurred at half the size, which only takes colour along."""
+    h, w = values.shape[:2]
+    blurred = cv2.GaussianBlur(_halved(values), (0, 0), CARRIED_PX / 2)
+    return cv2.resize(blurred, (w, h), interpolation=cv2.INTER_LINEAR)

@@ -85,7 +85,7 @@ def find(rgb: Rgb, picked: tuple[float, float, float] | None, follow: float, cel
     flat = np.median(small[sure], axis=0)
     light = np.exp(np.log(flat) * (1 - follow) + np.log(_smooth(small, sure, key)) * follow) if follow > 0 else None
     if light is None:
-        return Screen(np.broadcast_to(flat.astype(np.float32), rgb.shape), key)
+        return Screen(np.ascontiguousarray(np.broadcast_to(flat.astype(np.float32), (h, w, 3))), key)
     full = cv2.resize(light.astype(np.float32), (w, h), interpolation=cv2.INTER_LINEAR)
     return Screen(full, key)
 

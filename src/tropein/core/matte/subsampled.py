@@ -11,25 +11,28 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import LUMA, decode_table, encode_table, look_up_above, looked_up
+from tropein.core.raster import srgb
+from tropein.core.raster.colour import LUMA
 from tropein.core.raster.yuv import Cells
 
 WINDOW, FLAT = 5, 1e-3  # cells on the coarse grid; variance of display luma below which nothing is carried over
 UNBLURRINGS = 3  # rounds; each leaves at most half of what the one before left
 
 Planes = NDArray[np.float32]
+f = np.float32
+FAST = {"contract", "nsz", "arcp"}
 
 
 def restored(rgb: Planes, cells: Cells) -> Planes:
-    """(h, w, 3) linear light, whose chroma was interpolated linearly between its samples, with its colour sharpened to its
+    """(h, w, 3), or with coverage that stays as it is (h, w, 4), linear light, whose chroma was interpolated linearly between its samples, with its colour sharpened to its
     brightness."""
     h, w = rgb.shape[:2]
     if min(h, w) < 2 * WINDOW or cells.across == cells.down == 1:
         return rgb
     luma, away = np.empty((h, w), np.float32), np.empty((h, w, 3), np.float32)
     rgb = np.ascontiguousarray(rgb)
-    _parted(rgb, rgb.view(np.uint32), encode_table(), LUMA, luma, away)
-    chroma = _samples(_samples(away, 0, cells.down, cells.at_down), 1, cells.across, cells.at_across)
+    _parted(rgb, LUMA, luma, away)
+    chroma = _samples(away, cells)
     coarse = _seen(_seen(luma, 0, cells.down, cells.at_down), 1, cells.across, cells.at_across)
 
     def around(values: Planes) -> Planes:
@@ -45,22 +48,56 @@ def restored(rgb: Planes, cells: Cells) -> Planes:
         np.ascontiguousarray(v, np.float32).reshape(len(coarse), -1) for v in (chroma, slope, coarse)
     )
     _sharper(luma, coarse, chroma, slope, *rows, *columns, out)
-    return looked_up(out, decode_table())
+    made = np.empty(rgb.shape, np.float32)
+    _lit(out, rgb, made)
+    return made
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
-def _parted(rgb, bits, curve, weights, luma, away):  # type: ignore[no-untyped-def]
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath=FAST)
+def _parted(rgb, weights, luma, away):  # type: ignore[no-untyped-def]
     """Display luma of linear light, and each channel's way from it."""
+    n, width = rgb.shape[2], luma.shape[1]
     for y in nb.prange(luma.shape[0]):
-        for x in range(luma.shape[1]):
-            total = np.float32(0)
-            for c in range(3):
-                shown = look_up_above(rgb[y, x, c], bits[y, x, c], curve)
-                away[y, x, c] = shown
-                total += weights[c] * shown
-            luma[y, x] = total
-            for c in range(3):
-                away[y, x, c] -= total
+        row, made, total = rgb[y].reshape(width * n), away[y].reshape(width * 3), luma[y]
+        line = np.empty(width, np.float32)
+        for x in range(width):
+            total[x] = 0
+        for c in range(3):
+            if n == 4:
+                for x in range(width):
+                    line[x] = row[4 * x + c]
+            else:
+                for x in range(width):
+                    line[x] = row[3 * x + c]
+            for x in range(width):
+                line[x] = srgb.shown(max(line[x], f(0)))
+            for x in range(width):
+                total[x] += weights[c] * line[x]
+                made[3 * x + c] = line[x]
+        for x in range(width):
+            made[3 * x] -= total[x]
+            made[3 * x + 1] -= total[x]
+            made[3 * x + 2] -= total[x]
+
+
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath=FAST)
+def _lit(shown, like, out):  # type: ignore[no-untyped-def]
+    """Linear light of display values; a fourth value is that of `like`."""
+    n, width = out.shape[2], out.shape[1]
+    for y in nb.prange(out.shape[0]):
+        row, own, made = shown[y].reshape(width * 3), like[y].reshape(width * n), out[y].reshape(width * n)
+        line = np.empty(width * 3, np.float32)
+        for i in range(line.size):
+            line[i] = srgb.light(max(row[i], f(0)))
+        if n == 4:
+            for x in range(width):
+                made[4 * x] = line[3 * x]
+                made[4 * x + 1] = line[3 * x + 1]
+                made[4 * x + 2] = line[3 * x + 2]
+                made[4 * x + 3] = own[4 * x + 3]
+        else:
+            for i in range(line.size):
+                made[i] = line[i]
 
 
 def _phases(count: int, at: float) -> tuple[NDArray[np.int64], Planes, Planes]:
@@ -146,18 +183,20 @@ def _halves(values: Planes, axis: int) -> tuple[Planes, Planes]:
     return (values[::2], values[1::2]) if axis == 0 else (values[:, ::2], values[:, 1::2])
 
 
-def _samples(values: Planes, axis: int, count: int, at: float) -> Planes:
-    """What was stored, along one axis, of what was interpolated from it."""
-    if count == 1:
-        return values
-    first, second = _halves(values, axis)
-    if at != 0.5:
-        return np.ascontiguousarray(second if at == 1 else first)
-    blurred = (first + second) * np.float32(0.5)  # an eighth of either neighbour is in it
-    out = blurred
-    for _ in range(UNBLURRINGS):
-        out = out + blurred - _mixed(out, axis, 0.125)
-    return out
+def _samples(values: Planes, cells: Cells) -> Planes:
+    """What was stored of what was interpolated from it."""
+    axes = ((0, cells.down, cells.at_down), (1, cells.across, cells.at_across))
+    for axis, count, at in axes:
+        if count > 1:
+            first, second = _halves(values, axis)
+            values = (first + second) * np.float32(0.5) if at == 0.5 else second if at == 1 else first
+    values = np.ascontiguousarray(values)
+    for axis, count, at in axes:
+        if count > 1 and at == 0.5:  # an eighth of either neighbour is in it
+            blurred = values
+            for _ in range(UNBLURRINGS):
+                values = cv2.subtract(cv2.add(values, blurred), _mixed(values, axis, 0.125))
+    return values
 
 
 def _seen(luma: Planes, axis: int, count: int, at: float) -> Planes:

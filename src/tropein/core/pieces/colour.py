@@ -9,8 +9,8 @@ from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.step import Step, step
 from tropein.core.document import PIECES, AnimatedNumber, Layer, control
 from tropein.core.matte import ranges
-from tropein.core.pieces.keying import where
 from tropein.core.pieces.own import OwnPiece
+from tropein.core.raster.coverage import Coverage
 
 
 @PIECES.add
@@ -31,4 +31,4 @@ class ColourPiece(OwnPiece):
     def told(self, on: Mattes, layer: Layer, picture: Step, working: float, frame: float) -> Step | None:
         values = (self.hue, self.hue_width, self.saturation, self.dark, self.light, self.softness)
         chosen = ranges.ColourRange(*(sample(v, frame) for v in values))
-        return step("colour", chosen, (picture,), lambda p: where(p, ranges.colour(p.pixels[..., :3], chosen)))
+        return step("colour", chosen, (picture,), lambda p: Coverage(ranges.colour(p.pixels, chosen), p.window))

@@ -49,9 +49,7 @@ def behind(picked: Colour | None, follow: float, picture: Step, empty: Step | No
 
 
 def _with_colour(picture: Picture, cells: Cells) -> Picture:
-    pixels = picture.pixels.copy()
-    pixels[..., :3] = restored(picture.pixels[..., :3], cells)
-    return Picture(pixels, picture.window)
+    return Picture(restored(picture.pixels, cells), picture.window)
 
 
 def where(picture: Picture, plane: Plane) -> Coverage:

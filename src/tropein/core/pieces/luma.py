@@ -9,8 +9,8 @@ from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.step import Step, step
 from tropein.core.document import PIECES, AnimatedNumber, Layer, control
 from tropein.core.matte import ranges
-from tropein.core.pieces.keying import where
 from tropein.core.pieces.own import OwnPiece
+from tropein.core.raster.coverage import Coverage
 
 
 @PIECES.add
@@ -27,5 +27,5 @@ class LumaPiece(OwnPiece):
         low, high, softness = (sample(v, frame) for v in (self.low, self.high, self.softness))
         return step(
             "luma", (low, high, softness), (picture,),
-            lambda p: where(p, ranges.luma(p.pixels[..., :3], low, high, softness)),
+            lambda p: Coverage(ranges.luma(p.pixels, low, high, softness), p.window),
         )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.picture import SPARSE, Picture, Window
+from tropein.core.raster.picture import SPARSE, Picture, Window, nothing
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, moved_pixels, whole_shift
 
 Plane = NDArray[np.float32]
@@ -147,22 +147,25 @@ def grown(coverage: Coverage, by_px: float) -> Coverage:
     """The edge moved out by `by_px`, or in where that is negative, keeping its softness; between whole pixels straight."""
     if abs(by_px) < 1e-3:
         return coverage
-    change = cv2.dilate if by_px > 0 else cv2.erode
-    size = abs(by_px)
-    low, share = math.floor(size), size - math.floor(size)
-    plane = coverage.plane
     # a wide change is made on a reduced plane: its edge is smooth at that scale
+    size = abs(by_px)
     step = 2 ** max(0, math.ceil(math.log2(size / 24))) if size > 24 else 1
+    return _where_covered(coverage, math.ceil(size) + 2 * step, step, lambda plane: _grown(plane, by_px, step))
+
+
+def _grown(plane: Plane, by_px: float, step: int) -> Plane:
+    change, size = cv2.dilate if by_px > 0 else cv2.erode, abs(by_px)
     if step > 1:
         h, w = plane.shape
         small = cv2.resize(plane, (max(1, w // step), max(1, h // step)), interpolation=cv2.INTER_AREA)
         done = change(small, _disc(size / step), borderType=cv2.BORDER_REPLICATE)
-        return Coverage(cv2.resize(done, (w, h), interpolation=cv2.INTER_LINEAR), coverage.window)
+        return cv2.resize(done, (w, h), interpolation=cv2.INTER_LINEAR)
+    low, share = math.floor(size), size - math.floor(size)
     below = change(plane, _disc(low), borderType=cv2.BORDER_REPLICATE) if low else plane
     if share < 1e-3:
-        return Coverage(below, coverage.window)
+        return below
     above = change(plane, _disc(low + 1), borderType=cv2.BORDER_REPLICATE)
-    return Coverage(cv2.addWeighted(below, 1 - share, above, share, 0), coverage.window)
+    return cv2.addWeighted(below, 1 - share, above, share, 0)
 
 
 def softened(coverage: Coverage, sigma_px: float) -> Coverage:
@@ -170,12 +173,18 @@ def softened(coverage: Coverage, sigma_px: float) -> Coverage:
     if sigma_px < 0.05:
         return coverage
     step = 2 ** int(math.log2(sigma_px / 3)) if sigma_px > 6 else 1
-    inner = _around(coverage, math.ceil(4 * sigma_px) + 2 * step, step)
-    h, w = coverage.plane.shape
+    reach = math.ceil(4 * sigma_px) + 2 * step
+    return _where_covered(coverage, reach, step, lambda plane: _blurred(plane, sigma_px, step))
+
+
+def _where_covered(coverage: Coverage, reach: int, step: int, change: Callable[[Plane], Plane]) -> Coverage:
+    """Changed within `reach` of what is covered, a whole number of steps from the corner; elsewhere nothing stays nothing."""
+    inner = _around(coverage, reach, step)
     if inner is None:
-        return Coverage(_blurred(coverage.plane, sigma_px, step), coverage.window)
-    plane = np.zeros((h, w), np.float32)
-    plane[inner] = _blurred(np.ascontiguousarray(coverage.plane[inner]), sigma_px, step)
+        return Coverage(change(coverage.plane), coverage.window)
+    plane = np.zeros(coverage.plane.shape, np.float32)
+    if coverage.plane[inner].size:
+        plane[inner] = change(np.ascontiguousarray(coverage.plane[inner]))
     return Coverage(plane, coverage.window)
 
 
@@ -195,14 +204,34 @@ def _around(coverage: Coverage, reach: int, step: int) -> tuple[slice, slice] | 
 
 def _blurred(plane: Plane, sigma_px: float, step: int) -> Plane:
     h, w = plane.shape
-    if not plane.size:
-        return plane
     if step > 1:
         plane = cv2.resize(plane, (max(1, w // step), max(1, h // step)), interpolation=cv2.INTER_AREA)
     blurred = cv2.GaussianBlur(plane, (0, 0), sigma_px / step, borderType=cv2.BORDER_REPLICATE)
     if step > 1:
         blurred = cv2.resize(blurred, (w, h), interpolation=cv2.INTER_LINEAR)
     return np.clip(blurred, 0, 1)
+
+
+def near(picture: Picture, coverage: Coverage, reach: float) -> Picture:
+    """The part of a picture within `reach` pixels of what is covered, or all of it where that is most. It begins a whole number of blocks from the
+    picture's corner, so that what is made on fewer pixels is made on the same ones."""
+    w, spans = picture.window, coverage.spans
+    if spans is None or coverage.window.meet(w) != w:
+        return picture
+    rows = np.flatnonzero(spans[:, 1] > spans[:, 0])
+    if not rows.size:
+        return nothing()
+    x0, x1 = int(spans[rows, 0].min()), int(spans[rows, 1].max())
+    y0, y1 = coverage.window.y0 + int(rows[0]), coverage.window.y0 + int(rows[-1]) + 1
+    far = math.ceil(reach)
+    left, top = ((at - far - start) // BLOCK * BLOCK + start for at, start in ((x0, w.x0), (y0, w.y0)))
+    box = Window(left, top, x1 + far, y1 + far).meet(w)
+    if box.width * box.height > MOST_NEAR * w.width * w.height:
+        return picture
+    return Picture(np.ascontiguousarray(picture.crop(box).pixels), box) if not box.empty else nothing()
+
+
+BLOCK, MOST_NEAR = 64, 0.7
 
 
 def seen_from(coverage: Coverage, matrix: Matrix, window: Window) -> Coverage:
