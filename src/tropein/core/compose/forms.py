@@ -58,11 +58,12 @@ class Read(Plain):
     def moved(self, run: Run, step: Step, register: int, by: tuple[int, int]) -> Held:
         """The same, so many pixels to the right and down."""
         coded = run.result(step.inputs[0])
-        load = coded.load() if abs(coded.scale - self.scale) < SAME_SCALE else None
+        displayed = coded.displayed and run.takes_display
+        load = coded.load(displayed) if abs(coded.scale - self.scale) < SAME_SCALE else None
         if load is None:
             return run.loaded(run.kept(step.key, lambda: step.make(coded)).moved(*by), register)
         window = coded.window.moved(*by)
-        here = run.held(register, window, coded.opaque)
+        here = replace(run.held(register, window, coded.opaque), display=displayed)
         run.add(replace(load(register, window), spans=here.spans, spans_from=here.spans_from))
         return here
 
@@ -267,10 +268,11 @@ class Stacked(Plain):
         if how == Laying() and laid.opaque and laid.window.meet(here.window) == here.window:
             run.forget(begun, before)  # what it hides need not be drawn
             return run.copied(laid, register)
-        here = run.widened(run.linear(here), laid.window)
+        partly = run.linear_within(here, laid)
+        here = run.widened(run.linear(here), laid.window) if partly is None else partly
         ints = (register, register + 1, int(here.opaque))
         run.add(laid.op(lays.laying(how.mode, self.display), ints, (how.opacity,)))
-        return here
+        return here if partly is None else run.shown_again(here, laid)
 
 
 def _follows(step: Step) -> bool:

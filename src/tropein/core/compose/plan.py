@@ -376,7 +376,7 @@ class Planner:
 
             def make(
                 p: Picture, *more: Any, kind: str = effect.kind, values: dict[str, Any] = values, mix: float = mix,
-                plain: list[Any] = plain, at: list[int] = at, reach: float | None = reach_of(effect, values, scale),
+                plain: list[Any] = plain, at: list[int] = at, reach: float | None = None if by_points(effect.kind) else reach_of(effect, values, scale),
             ) -> Picture:  # fmt: skip
                 limit = more[len(at) :]
                 seen = cov.near(p, limit[0], reach) if limit and reach is not None else p

@@ -25,6 +25,7 @@ from tropein.core.rows.op import REGISTERS, Kernel, Op
 from tropein.core.rows.points import Use
 
 Mark = tuple[int, int]  # operations, and pictures that are kept
+MOST_TURNED = 0.5  # of display values that are made linear in parts, rather than all at once
 DEEPEST = REGISTERS - 2  # a step may need the two registers after its own
 
 
@@ -49,6 +50,16 @@ class Held:
     spans: NDArray[np.int32] | None = None
     spans_from: int = 0
     display: bool = False
+    turned: int = 0  # pixels that were linear in between, for what was laid on them
+
+    @property
+    def area(self) -> int:
+        """Pixels it reaches over at most."""
+        w = self.window
+        if self.spans is None:
+            return w.width * w.height
+        rows = self.spans[w.y0 - self.spans_from : w.y1 - self.spans_from]
+        return int(np.maximum(rows[:, 1] - rows[:, 0], 0).sum())
 
     def within(self, window: Window) -> Held:
         return replace(self, window=self.window.meet(window))
@@ -71,6 +82,7 @@ class Run:
     _having: dict[str, Held] = field(default_factory=dict)
     _results: dict[str, Any] = field(default_factory=dict)
     _inside: bool = False
+    takes_display: bool = True  # what is read may come as display values
     _wanted: Coverage | None = None
 
     def made(self, step: Step, register: int) -> Held:
@@ -193,15 +205,31 @@ class Run:
         self.add(here.op(registers.decode, (here.register,)))
         return replace(here, display=False)
 
+    def linear_within(self, here: Held, other: Held) -> Held | None:
+        """Display values made linear where another register is laid on them, as long as that is little of them; None where it is not."""
+        turned = here.turned + other.area
+        inside = here.display and here.spans is None and other.window.meet(here.window) == other.window
+        if not inside or turned > MOST_TURNED * here.area:
+            return None
+        self.add(other.op(registers.decode, (here.register,)))
+        return replace(here, turned=turned)
+
+    def shown_again(self, here: Held, other: Held) -> Held:
+        """Display values again, there."""
+        self.add(other.op(registers.encode, (here.register,)))
+        return here
+
     def used(self, use: Use, here: Held) -> Held:
         """A point operation on a register."""
+        if here.display and use.on_display is not None:
+            use = use.on_display()
         wants_display = use.wants == "display"
         if here.opaque and wants_display != here.display:
             self.add(here.op(registers.encode if wants_display else registers.decode, (here.register,)))
             here = replace(here, display=wants_display)
         apart = int(not here.opaque and use.wants != "light")
         self.add(here.op(use.kernel, (here.register, apart, *use.ints), use.numbers, use.arrays))
-        return here
+        return replace(here, display=here.display and not use.gives_light)
 
     def cut(self, here: Held, coverage: Coverage) -> Held:
         here = self.limited(here, coverage)
@@ -282,8 +310,9 @@ class Run:
 
     def picture(self, step: Step) -> Picture:
         """Carry it out, for a step's picture."""
+        assert step.form is not None
+        self.takes_display = not step.form.cheap  # what is read and no more is wanted as light
         with self.inside():
-            assert step.form is not None
             out = self._out(self.linear(step.form.made(self, step, 0)))
         self._perform()
         return out

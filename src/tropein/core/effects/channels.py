@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.straight import Colours, on_display
 from tropein.core.rows.points import Point, Use
@@ -43,7 +43,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [Use(CHANNELS, _numbers(values))]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Channels(EffectBase):
     """What of red, green and blue each channel is made of; or the opposite of it all."""
 

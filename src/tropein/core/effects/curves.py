@@ -11,7 +11,7 @@ from pydantic import ConfigDict
 
 from tropein.core.animate.drawn import Points, curve_values, points_of
 from tropein.core.document import AnimatedCurve, DrawnCurve, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert, table
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.tone import tone
@@ -49,7 +49,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [tones.toned(channels, 1.0, gain)]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Curves(EffectBase):
     """Drawn curves: luma keeps hue and saturation, red, green and blue bend one channel each."""
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, AnimatedVec3, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.colour import DISPLAY, GRID, WORKING, convert
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.tone import tone
@@ -66,7 +66,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [tones.toned(_tables(values, tones.GRID), values["saturation"])]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Grade(EffectBase):
     """Exposure and balance in linear light, then contrast, levels and slope, offset, power on display values."""
 

@@ -9,7 +9,7 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedVec2, EffectBase, control
 from tropein.core.effects.hue_band import CB, CR
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.straight import Colours, on_display
@@ -79,7 +79,7 @@ def _hue(title: str) -> AnimatedVec2:
     return made
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Hues(EffectBase):
     """Each hue of a picture made stronger or weaker, or turned towards its neighbours, without touching the others."""
 

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.srgb import power
 from tropein.core.raster.straight import Colours, on_display
@@ -50,7 +50,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [Use(LEVELS, _numbers(values))]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Levels(EffectBase):
     """Where black, middle and white lie, as the display shows them, and what they become."""
 

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.colour import encoded
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.srgb import power
@@ -56,7 +56,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [Use(PICKED, _numbers(values))]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Picks(EffectBase):
     """Sets a picture right by three places picked in it: what should be black, what white, and what grey."""
 

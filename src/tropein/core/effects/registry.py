@@ -115,11 +115,13 @@ def by_points(kind: str) -> Rows | None:
 
 def reach_of(effect: EffectBase, values: Values, scale: float) -> float | None:
     """How many pixels about each an effect looks at; None where that is not known."""
-    if effect.asks_for_more:
-        return None
-    if effect.kind in _ROWS:
-        return 0.0
-    return _REACH[effect.kind](values, scale) if effect.kind in _REACH else None
+    known = _REACH.get(effect.kind)
+    return None if known is None or effect.asks_for_more else known(values, scale)
+
+
+def itself(values: Values, scale: float) -> float:
+    """The reach of an effect on each pixel by itself, which need not know where the picture ends."""
+    return 0.0
 
 
 def described() -> list[Described]:

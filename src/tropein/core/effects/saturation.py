@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.straight import Colours, on_display
@@ -54,7 +54,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [Use(SATURATED, _numbers(values))]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class Saturation(EffectBase):
     """How strong colours are, apart for dark, middle and light ones; pale ones may be raised more than those that are strong."""
 

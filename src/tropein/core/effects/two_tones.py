@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.colour import DISPLAY, LUMA, WORKING, convert
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.straight import Colours, on_display
@@ -46,7 +46,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [Use(TWO_TONES, (*LUMA.tolist(), values["keep"], *dark.tolist(), *(bright - dark).tolist()))]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class TwoTones(EffectBase):
     """Black becomes one colour and white another, what lies between goes from one to the other: haze and water have no black."""
 

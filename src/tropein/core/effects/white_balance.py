@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, itself
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.rows.points import Point, Use
 
@@ -85,7 +85,7 @@ def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     return [Use(BALANCED, _matrix(values).ravel().tolist())]
 
 
-@effect(_apply, _rows)
+@effect(_apply, _rows, itself)
 class WhiteBalance(EffectBase):
     """Takes a cast away: by the temperature of the light it was shot in, or by a colour that should be grey."""
 

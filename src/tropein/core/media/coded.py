@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import cv2
@@ -70,18 +71,30 @@ class Coded:
             return yuv.to_linear(self.what, self.space)
         return self.what if self.what.dtype == np.float32 else from_codes(self.what, self.space)
 
-    def load(self) -> Load | None:
-        """How it comes into a register, straight from its codes; None where it has to become a picture first."""
+    @property
+    def displayed(self) -> bool:
+        """Whether its codes are display values that cover everywhere."""
+        return self.space == DISPLAY and self.opaque
+
+    def load(self, as_displayed: bool = False) -> Load | None:
+        """How it comes into a register, straight from its codes, as light or as the display values they are; None where it has to become a picture first."""
         if isinstance(self.what, yuv.Planes):
-            return _planes(self.what, self.space) if per_channel(self.space, WORKING) else None
+            return _planes(self.what, self.space, as_displayed) if per_channel(self.space, WORKING) else None
         if self.what.dtype == np.float32 or not per_channel(self.space, WORKING):
             return None
-        return _codes(self.what, self.space)
+        return _codes(self.what, self.space, as_displayed)
 
 
-def _codes(codes: NDArray[Any], space: str) -> Load:
+@lru_cache(2)
+def _steps(bits: int) -> NDArray[np.float32]:
+    """Codes as parts of the highest."""
+    return np.linspace(0, 1, 1 << bits, dtype=np.float32)
+
+
+def _codes(codes: NDArray[Any], space: str, as_displayed: bool) -> Load:
     h, w, n = codes.shape
-    curve = code_table(space, 8 * codes.dtype.itemsize)
+    bits = 8 * codes.dtype.itemsize
+    curve = _steps(bits) if as_displayed else code_table(space, bits)
     kernel = loads.load_bytes if codes.dtype == np.uint8 else loads.load_words
     codes = np.ascontiguousarray(codes)
     return lambda register, window: Op(
@@ -89,7 +102,7 @@ def _codes(codes: NDArray[Any], space: str) -> Load:
     )
 
 
-def _planes(p: yuv.Planes, space: str) -> Load | None:
+def _planes(p: yuv.Planes, space: str, as_displayed: bool) -> Load | None:
     (h, w), (ch, cw) = p.y.shape, p.u.shape
     steps = -(-w // cw), -(-h // ch)
     if max(steps) > 2:
@@ -97,7 +110,7 @@ def _planes(p: yuv.Planes, space: str) -> Load | None:
     by_arithmetic = space == DISPLAY
     curve = np.zeros(1, np.float32) if by_arithmetic else code_table(space, yuv.FINE_BITS.get(p.bits, 16))
     kind = kernels.DISPLAY_CURVE if by_arithmetic else kernels.TABLE
-    if space == WORKING:
+    if space == WORKING or as_displayed:
         kind = kernels.NO_CURVE
     k = yuv.levels(p)
     across, down = yuv.SITINGS.get(p.siting, yuv.SITINGS["left"])

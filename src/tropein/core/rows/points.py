@@ -93,6 +93,8 @@ class Use:
     ints: Sequence[int] = ()
     arrays: Sequence[NDArray[Any]] = ()
     domain: Domain = "light"
+    on_display: Callable[[], Use] | None = None  # the same of opaque display values, if it can be given them
+    gives_light: bool = False  # of display values it makes linear ones
 
     @property
     def kernel(self) -> Kernel:

@@ -11,7 +11,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.colour import LUMA
+from tropein.core.raster.colour import LUMA, decoded, encoded
 from tropein.core.raster.tone import of_black
 from tropein.core.rows.op import PLANES, REGISTERS, Kernel, at, carray
 from tropein.core.rows.points import Use
@@ -99,4 +99,16 @@ def toned(
     rows = [*curves, curves[0] if luma_gain is None else luma_gain]
     tables = np.ascontiguousarray(np.stack(rows), np.float32)
     black = of_black(curves, saturation, luma_gain, GRID)
-    return Use(tone, (saturation, *LUMA.tolist(), *black.tolist()), (int(luma_gain is not None),), (tables,), "linear")
+    numbers = (saturation, *LUMA.tolist(), *black.tolist())
+    has_gain = int(luma_gain is not None)
+
+    def on_display() -> Use:
+        linear, mixes = decoded(GRID), saturation != 1 or has_gain
+        read = [np.interp(linear, GRID, table).astype(np.float32) for table in tables[:3]]
+        read = (
+            read if mixes else [encoded(table) for table in read]
+        )  # each channel by itself need not be light in between
+        given = np.ascontiguousarray(np.stack([*read, tables[3]]))
+        return Use(tone, numbers, (has_gain,), (given,), "display", gives_light=bool(mixes))
+
+    return Use(tone, numbers, (has_gain,), (tables,), "linear", on_display)
