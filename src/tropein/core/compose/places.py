@@ -31,31 +31,16 @@ from tropein.core.raster.warp import (
     IDENTITY,
     Matrix,
     Move,
-    Quality,
     apply,
     product,
     quad_to_quad,
     scaling,
-    speed_px,
     translation,
 )
 
 T = TypeVar("T")
 MOST_KNOWN = 8000  # things that are kept about places
 Paths = Callable[[str, str], Path | None]
-BLUR_PX, DRAFT_BLUR_PX, MAX_BLUR_SAMPLES = 1.5, 6.0, 32  # motion between two samples of motion blur
-SMOOTH_PX = 0.05  # so far from a parabola a motion within the shutter may be to count as smooth
-MANY_TIMES = 5
-
-
-def _curve(nodes: NDArray[np.float64], values: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The polynomial through values (n, c) at nodes (n,), at other places (m,): (m, c). Lagrange."""
-    weights = np.ones((len(at), len(nodes)))
-    for i, a in enumerate(nodes):
-        for j, b in enumerate(nodes):
-            if i != j:
-                weights[:, i] *= (at - b) / (a - b)
-    return weights @ values
 
 
 @lru_cache(64)
@@ -158,62 +143,6 @@ class Places:
         """The plate, if it shows this footage."""
         plate = self.shot.layers.get(self.shot.plate or "")
         return plate if plate is not None and plate.footage == footage else None
-
-    def within_shutter(self, layer: Layer, frame: float, still: Move, scale: float, quality: Quality) -> list[Move]:
-        """The layer's moves while the shutter is open: one when it stands still, more the faster it moves."""
-        half = self.shot.shutter_deg / 720
-        if not layer.place.motion_blur or half <= 0:
-            return [still]
-        w, h = layer.content.size(self.shot)
-        ends = [self.matrix(layer, frame + side * half) for side in (-1, 1)]
-        corners = np.array([[0, 0], [w, 0], [w, h], [0, h], [w / 2, h / 2]], float)
-        flat = still.flat((w, h))
-        far = sum(speed_px(flat, end, corners) for end in ends if end is not None) * scale
-        every = DRAFT_BLUR_PX if quality == "draft" else BLUR_PX
-        count = min(MAX_BLUR_SAMPLES, math.ceil(far / every))
-        if count < 2:
-            return [still]
-        times = frame + half * (2 * (np.arange(count) + 0.5) / count - 1)
-        return self._along(layer, times, frame, half, corners, scale) or [still]
-
-    def _along(
-        self,
-        layer: Layer,
-        times: NDArray[np.float64],
-        frame: float,
-        half: float,
-        corners: NDArray[np.float64],
-        scale: float,
-    ) -> list[Move]:
-        """A layer's moves at rising times (n,) within `half` of a frame, at which tracks turn. Of many only four on each side are worked out, all
-        layers' at the same times: where a parabola through three of them leads within a hair past the fourth it is a smooth motion, and a
-        curve stands for the rest. `corners` (k, 2) of the layer are where that is measured."""
-        if len(times) > MANY_TIMES:
-            sides = [
-                self._smooth(layer, times[when], np.linspace(first, last, 4), corners, scale)
-                for when, first, last in ((times < frame, frame - half, frame), (times >= frame, frame, frame + half))
-            ]
-            if sides[0] is not None and sides[1] is not None:
-                return sides[0] + sides[1]
-        return [m for t in times if (m := self.move(layer, float(t))) is not None]
-
-    def _smooth(
-        self,
-        layer: Layer,
-        times: NDArray[np.float64],
-        nodes: NDArray[np.float64],
-        corners: NDArray[np.float64],
-        scale: float,
-    ) -> list[Move] | None:
-        made = [self.move(layer, float(t)) for t in nodes]
-        known = [m.matrix.ravel() for m in made if m is not None and m.bending is None]
-        if len(known) < len(nodes):
-            return None
-        values = np.array(known)
-        guess = _curve(np.delete(nodes, 2), np.delete(values, 2, 0), nodes[2:3])[0]
-        if speed_px(guess.reshape(3, 3), values[2].reshape(3, 3), corners) * scale > SMOOTH_PX:
-            return None
-        return [Move(m.reshape(3, 3)) for m in _curve(nodes, values, times)]
 
     def matrix(self, layer: Layer, frame: float) -> Matrix | None:
         """Footage pixels to shot pixels, ride and hanging included; None when a ride hides the layer. Where a lens bends the

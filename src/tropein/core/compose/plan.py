@@ -18,6 +18,7 @@ from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.pictures import Cutouts, Fonts, Tables, no_cutouts, no_fonts, no_tables
 from tropein.core.compose.places import Paths, Places
 from tropein.core.compose.scales import working_scale
+from tropein.core.compose.shutter import within_shutter
 from tropein.core.compose.step import Step, step
 from tropein.core.compose.timing import footage_frame, layer_frame
 from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
@@ -300,7 +301,7 @@ class Planner:
         move = self.places.move(layer, frame)
         if move is None:
             return None
-        moves = self.places.within_shutter(layer, frame, move, self.scale, self.quality)
+        moves = within_shutter(self.places, layer, frame, move, self.scale, self.quality)
         edge = layer.place.steady.edge if layer.place.steady else "nothing"
         return [m.scaled(self.scale, working) for m in moves], "nothing" if edge == "zoom" else edge
 
