@@ -35,6 +35,7 @@ from tropein.core.compose.render import Renderer
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
 from tropein.core.effects import run, sampled
+from tropein.core.garbage import settled
 from tropein.core.media.coded import Coded
 from tropein.core.media.encode import MovieWriter, Target
 from tropein.core.media.library import Library
@@ -349,6 +350,7 @@ def measure(width: int, height: int) -> None:
             subprocess.run(ffmpeg(reference, True, "-f", "null", "-"), check=True)
 
         ours()
+        settled()
         mine, kept, other = [], [], []
         for _ in range(ROUNDS):
             mine.append(timed(ours))

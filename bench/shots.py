@@ -18,6 +18,7 @@ from tropein.app.store import shots
 from tropein.app.store.database import transaction
 from tropein.core.compose.render import of_artefacts
 from tropein.core.document import Shot
+from tropein.core.garbage import settled
 from tropein.core.media.source import Sources
 
 FIRST, LAST, ROUNDS, CACHE_BYTES = 24, 35, 3, 512 << 20
@@ -30,6 +31,7 @@ def drawn(context: WorkContext, shot: Shot, by_rows: bool) -> tuple[float, list[
     planner = renderer.planner(shot)
     window = planner.frame_window
     renderer.shown(planner.plan(FIRST - 1), window)
+    settled()
     began = time.process_time()
     frames = [renderer.shown(planner.plan(f), window) for f in range(FIRST, LAST + 1)]
     taken = (time.process_time() - began) * 1e3 / len(frames)

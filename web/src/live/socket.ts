@@ -81,7 +81,7 @@ class LiveSocket {
     if (typeof data !== "string") {
       const id = new DataView(data).getUint32(0, true);
       const key = hex(new Uint8Array(data, 4, KEY_BYTES));
-      this.take(id)?.resolve({ key, jpeg: new Blob([data.slice(4 + KEY_BYTES)], { type: "image/jpeg" }) });
+      this.take(id)?.resolve({ key, jpeg: new Blob([new Uint8Array(data, 4 + KEY_BYTES)], { type: "image/jpeg" }) });
       return;
     }
     const message = JSON.parse(data) as {

@@ -15,6 +15,7 @@ import { PointHandles } from "./PointHandles";
 import { Outlines } from "./Outlines";
 import { PairMarks } from "./PairMarks";
 import { SpotMarks } from "./SpotMarks";
+import { type Laid, paint } from "./paint";
 import { usePlateMatrix } from "./plate";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
@@ -109,33 +110,17 @@ export function Viewer() {
   );
   const { picture, problem, loading, show } = usePicture(look, asked, "view");
   const { picture: other } = usePicture(PLATE, asked, "compare", compare === "wipe");
-  usePlayback(asked, show);
   useEffect(() => {
     frames.lastScale = asked;
   }, [asked]);
 
-  useEffect(() => {
-    const context = canvas.current?.getContext("2d", { alpha: false });
-    if (!context || !canvas.current) return;
-    const dpr = window.devicePixelRatio;
-    const size = [Math.round(room[0] * dpr), Math.round(room[1] * dpr)];
-    if (canvas.current.width !== size[0] || canvas.current.height !== size[1])
-      [canvas.current.width, canvas.current.height] = size;
-    context.setTransform(dpr, 0, 0, dpr, 0, 0);
-    context.fillStyle = "#1b1b1b";
-    context.fillRect(0, 0, room[0], room[1]);
-    context.imageSmoothingEnabled = scale < 3;
-    if (picture) context.drawImage(picture, origin[0], origin[1], w * scale, h * scale);
-    if (compare === "wipe" && other) {
-      const x = origin[0] + w * scale * wipe;
-      context.save();
-      context.beginPath();
-      context.rect(x, origin[1], origin[0] + w * scale - x, h * scale);
-      context.clip();
-      context.drawImage(other, origin[0], origin[1], w * scale, h * scale);
-      context.restore();
-    }
-  }, [picture, other, compare, wipe, room, origin, scale, w, h]);
+  const over = compare === "wipe" ? other : null;
+  const laid = useMemo<Laid>(
+    () => ({ room, origin, size: [w, h], scale, other: over, line: wipe }),
+    [room, origin, w, h, scale, over, wipe],
+  );
+  const played = usePlayback(asked, canvas, laid, show);
+  useEffect(() => paint(canvas.current, laid, played.current ?? picture), [laid, picture, played]);
 
   const toShot = useCallback(
     (e: { clientX: number; clientY: number }): Vec2 => {

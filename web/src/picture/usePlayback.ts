@@ -1,16 +1,30 @@
 /** Playing: the clock runs at the shot's rate over frames that are at hand, and waits for those that are not. */
-import { useEffect } from "react";
+import { useEffect, useRef, type RefObject } from "react";
 import { frames } from "../live/frames";
 import { useBench } from "../state/bench";
+import { usePlayhead } from "../state/playhead";
 import { fps } from "../document/names";
+import { type Laid, paint } from "./paint";
 import { fetchPicture, nameOf, WHOLE } from "./usePictures";
 import { footageOf } from "../document/layers";
 
 const AHEAD = 12; // frames asked for in advance
 const CREDITS = 4; // requests open at a time
+const FOLLOWS_MS = 400; // how often the rest of the page is told of the frame
 
-export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void): void {
+/** Pictures are painted as they come due, and shown as the viewer's own when playing ends; gives the one that is painted meanwhile. */
+export function usePlayback(
+  scale: number,
+  canvas: RefObject<HTMLCanvasElement | null>,
+  laid: Laid,
+  show: (bitmap: ImageBitmap) => void,
+): RefObject<ImageBitmap | null> {
   const playing = useBench((s) => s.playing);
+  const painted = useRef<ImageBitmap | null>(null);
+  const lies = useRef(laid);
+  useEffect(() => {
+    lies.current = laid;
+  }, [laid]);
   useEffect(() => {
     if (!playing) return undefined;
     let stopped = false;
@@ -22,6 +36,13 @@ export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void):
     const rate = fps(shot.rate);
     let position = start < first || start >= last ? first : start;
     let due = performance.now();
+    let told = start;
+    let toldAt = 0;
+    const tell = (frame: number) => {
+      if (useBench.getState().frame !== told) return; // somebody went elsewhere meanwhile
+      told = frame;
+      useBench.setState({ frame });
+    };
     const sound = soundOf();
     const asked = (frame: number) => ({ frame, look: WHOLE, scale, draft: false });
     const fill = () => {
@@ -46,8 +67,14 @@ export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void):
       if (now >= due) {
         const bitmap = frames.get(nameOf(asked(position)));
         if (bitmap) {
-          show(bitmap);
-          useBench.setState({ frame: position });
+          painted.current = bitmap;
+          paint(canvas.current, lies.current, bitmap);
+          frames.show("view", bitmap);
+          usePlayhead.setState({ at: position });
+          if (now - toldAt > FOLLOWS_MS) {
+            toldAt = now;
+            tell(position);
+          }
           if (sound) keepSound(sound, position / rate);
           due += 1000 / rate;
           if (now - due > 250) due = now + 1000 / rate;
@@ -63,8 +90,14 @@ export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void):
     return () => {
       stopped = true;
       sound?.pause();
+      if (painted.current) show(painted.current);
+      painted.current = null;
+      const { at } = usePlayhead.getState();
+      if (at !== null) tell(at);
+      usePlayhead.setState({ at: null });
     };
-  }, [playing, scale, show]);
+  }, [playing, scale, canvas, show]);
+  return painted;
 }
 
 function soundOf(): HTMLAudioElement | null {

@@ -20,7 +20,7 @@ const json = <T,>(url: string) =>
 /** Thumbnails of the plate over time, the playhead, in and out, cues, what is ready to play, the sound. */
 export function FilmStrip() {
   const shot = useShotInTime();
-  const { frame, seek, draft, commit, set } = usePick("frame", "seek", "draft", "commit", "set");
+  const { seek, draft, commit, set } = usePick("seek", "draft", "commit", "set");
   const row = useRef<HTMLDivElement>(null);
   const axis = useAxis();
   const plate = shot?.plate ? shot.layers[shot.plate] : undefined;
@@ -122,7 +122,7 @@ export function FilmStrip() {
           style={{ left: `${((b + 1) / shot.frames) * 100}%` }}
         />
         <Cues />
-        <Axis frame={frame} frames={shot.frames} head />
+        <Axis frames={shot.frames} head />
       </div>
     </div>
   );

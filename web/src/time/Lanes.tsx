@@ -29,7 +29,7 @@ const EASES: Ease[] = ["hold", "linear", "smooth", "bezier"];
 /** Only what the selection has: its span, a lane a keyed parameter, the health of its track. */
 export function Lanes({ height }: { height: number }) {
   const shot = useShotInTime();
-  const { selection, frame, lanesAs, set } = usePick("selection", "frame", "lanesAs", "set");
+  const { selection, lanesAs, set } = usePick("selection", "lanesAs", "set");
   const about = useAbout().data;
   if (!shot) return null;
   if (lanesAs === "scopes") return <Scopes height={Math.max(height, SCOPES_PX)} />;
@@ -83,7 +83,7 @@ export function Lanes({ height }: { height: number }) {
           </div>
         )}
         <div className="pointer-events-none absolute inset-y-0 right-0 left-[112px]">
-          <Axis frame={frame} frames={shot.frames} />
+          <Axis frames={shot.frames} />
         </div>
       </div>
     </div>

@@ -1,5 +1,6 @@
 /** The one time axis that film strip and lanes share. */
 import { useBench } from "../state/bench";
+import { useHead } from "../state/playhead";
 import { fps } from "../document/names";
 
 export const useAxis = () => {
@@ -13,7 +14,8 @@ export function frameAt(e: { clientX: number }, row: HTMLElement, frames: number
   return Math.min(Math.max(((e.clientX - r.left) / r.width) * frames - 0.5, 0), frames - 1);
 }
 
-export function Axis({ frame, frames, head }: { frame: number; frames: number; head?: boolean }) {
+export function Axis({ frames, head }: { frames: number; head?: boolean }) {
+  const frame = useHead();
   return (
     <div
       className="pointer-events-none absolute inset-y-0 z-10"

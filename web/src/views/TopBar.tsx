@@ -4,6 +4,7 @@ import { Fragment } from "react";
 import { groupsAround } from "../document/layers";
 import { go } from "../route";
 import { type MatteView, type View, usePick } from "../state/bench";
+import { useHead } from "../state/playhead";
 import { Menu } from "../ui/Menu";
 import { Tip } from "../ui/Tip";
 import { WorkList } from "../ui/WorkList";
@@ -30,6 +31,18 @@ const MATTE_VIEWS: [MatteView, string, string?][] = [
   ["on-grey", "over grey"],
   ["on-white", "over white"],
 ];
+
+function FrameShown({ rate }: { rate: string }) {
+  const frame = useHead();
+  return (
+    <>
+      <span className="mono ml-2 w-[52px] text-brass" data-testid="frame">
+        f {String(frame).padStart(4, "0")}
+      </span>
+      <span className="mono w-[66px]">{timecode(frame, rate)}</span>
+    </>
+  );
+}
 
 export function TopBar() {
   const {
@@ -100,10 +113,7 @@ export function TopBar() {
       ) : (
         <h1 className="max-w-44 truncate text-body font-semibold">{shot.name}</h1>
       )}
-      <span className="mono ml-2 w-[52px] text-brass" data-testid="frame">
-        f {String(frame).padStart(4, "0")}
-      </span>
-      <span className="mono w-[66px]">{timecode(frame, shot.rate)}</span>
+      <FrameShown rate={shot.rate} />
       <div className="flex" role="group" aria-label="Playing">
         <Tip text="Step back" keys="←">
           <button className="icon-btn" aria-label="Step back" onClick={() => seek(frame - 1)}>

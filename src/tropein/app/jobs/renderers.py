@@ -15,6 +15,7 @@ from tropein.app.jobs.context import WorkContext
 from tropein.core.compose.render import Renderer, of_artefacts
 from tropein.core.document import Shot
 from tropein.core.document.upgrade import load_shot
+from tropein.core.garbage import settled
 from tropein.core.media.source import Sources
 from tropein.core.raster import threads
 
@@ -56,6 +57,7 @@ def rendering(context: WorkContext, run_id: str, document: dict[str, Any]) -> It
         sources = Sources(context.library.store, final=True, threads=1 if _busy else 2)
         renderer = of_artefacts(sources, context.artefacts, CACHE_BYTES, in_order=True)
         known = Rendering(run_id, load_shot(document), renderer)
+        settled()
     with _lock:
         _busy.append(known)
     try:

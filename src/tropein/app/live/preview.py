@@ -6,7 +6,6 @@ of what they show, so that undo and a second look cost nothing.
 
 from __future__ import annotations
 
-import gc
 import json
 import logging
 import os
@@ -22,6 +21,7 @@ from tropein.app.live.questions import QUESTIONS
 from tropein.core.compose.look import PLAIN_VIEWS, Look, looked_at
 from tropein.core.compose.warm import PARTS, ready, warm
 from tropein.core.errors import TropeinError
+from tropein.core.garbage import settled
 from tropein.core.limited import end_with_parent
 
 log = logging.getLogger(__name__)
@@ -261,8 +261,7 @@ def main(pipe: Connection, media: str, artefacts: str, cache_bytes: int) -> None
     for part in PARTS:
         if part in ("pixels", "rows") or ready(part).exists():
             warm(part)
-    gc.freeze()  # what is there now stays: it need not be looked through again and again
-    gc.set_threshold(50_000, 20, 50)
+    settled()
     while True:
         try:
             message = pipe.recv()
