@@ -22,17 +22,25 @@ def cleaned(rgb: NDArray[np.float32], alpha: NDArray[np.float32], amount: float,
     if amount <= 0 or not soft.any():
         return rgb
     wide, near = (max(1, round(radius * scale)) for radius in RADII_PX)
-    around = (
-        cv2.dilate(soft.astype(np.uint8), np.ones((2 * near + 1, 2 * near + 1), np.uint8)) > 0
-    )  # what the second guess looks at
-    rgb, alpha = np.ascontiguousarray(rgb), np.ascontiguousarray(alpha)
-    subject, ground = np.zeros(rgb.shape, np.float32), np.zeros(rgb.shape, np.float32)
-    _guessed(rgb, rgb, rgb, alpha, around, wide, subject, ground)
-    own, _ = np.zeros(rgb.shape, np.float32), np.zeros(rgb.shape, np.float32)
-    _guessed(rgb, subject, ground, alpha, soft, near, own, _)
-    out = rgb.copy()
-    out[soft] += np.float32(amount) * (np.maximum(own[soft], 0) - rgb[soft])
+    ends = [np.flatnonzero(soft.any(axis))[[0, -1]] for axis in (1, 0)]
+    far = wide + near + 1
+    rows, columns = (slice(max(0, int(first) - far), int(last) + far) for first, last in ends)
+    out = np.array(rgb, np.float32, order="C")
+    within = np.ascontiguousarray(alpha[rows, columns])
+    out[rows, columns] = _cleaned(out[rows, columns].copy(), within, soft[rows, columns].copy(), amount, wide, near)
     return out
+
+
+def _cleaned(
+    rgb: NDArray[np.float32], alpha: NDArray[np.float32], soft: NDArray[np.bool_], amount: float, wide: int, near: int
+) -> NDArray[np.float32]:
+    side = 2 * near + 1  # of what the second guess looks at
+    around = cv2.dilate(soft.astype(np.uint8), np.ones((side, side), np.uint8)) > 0
+    subject, ground, own, other = (np.zeros(rgb.shape, np.float32) for _ in range(4))
+    _guessed(rgb, rgb, rgb, alpha, around, wide, subject, ground)
+    _guessed(rgb, subject, ground, alpha, soft, near, own, other)
+    rgb[soft] += np.float32(amount) * (np.maximum(own[soft], 0) - rgb[soft])
+    return rgb
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")
