@@ -42,7 +42,7 @@ def understood(document: dict[str, Any]) -> Any:
             for *way, last in strange:
                 there: Any = document
                 for name in way:
-                    there = there[name] if name in there else there
+                    there = there.get(name, there)
                 left_out += there.pop(last, None) is not None
             if not left_out:
                 raise
