@@ -11,10 +11,9 @@ import numpy as np
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.places import Foot, View
 from tropein.core.compose.step import Step, step
-from tropein.core.document import ContentBase, EffectBase, Layer, Shot
+from tropein.core.document import ContentBase, Layer, Shot
 from tropein.core.document.content import RIDE
 from tropein.core.effects import sampled
-from tropein.core.raster.colour import Table
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.warp import Matrix, apply, scaling
 
@@ -100,47 +99,6 @@ class Making:
     ) -> Step:
         window = Window(0, 0, *(max(1, round(side * self.scale)) for side in size))
         return step(f"content-{op}", (parameters, window, self.scale), inputs, lambda *given: make(window, *given))
-
-
-@dataclass(frozen=True)
-class AskingOf:
-    """What an effect may ask for (document.effect.Asking): `scale` is that of the picture it works on."""
-
-    planner: Planner
-    layer: Layer
-    effect: EffectBase
-    picture: Step
-    frame: float
-    scale: float
-
-    def at(self, frame: float) -> Step | None:
-        return self.planner.before_effect(self.layer, self.effect, frame, self.scale)
-
-    def matte(self, matte: str | None) -> Step | None:
-        found = self.planner.shot.mattes.get(matte) if matte else None
-        return None if found is None else self._seen(lambda mattes: mattes.matte(found, self.frame))
-
-    def brightness(self, layer: str | None) -> Step | None:
-        found = self.planner.shot.layers.get(layer) if layer else None
-        return None if found is None else self._seen(lambda mattes: mattes.brightness(found, self.frame))
-
-    def table(self, table: str | None) -> Step | None:
-        tables = self.planner.tables
-        if table is None:
-            return None
-
-        def read() -> Table:
-            found = tables(table)
-            return np.empty(0, np.float32) if found is None else found
-
-        return step("table", table, (), read)
-
-    def away(self) -> float | None:
-        found = self.planner.places.scene_and_depth(self.layer, self.frame)
-        return None if found is None else found[1]
-
-    def _seen(self, made: Callable[[Mattes], Step | None]) -> Step | None:
-        return self.planner.seen_by(self.picture, self.layer, self.frame, self.scale, made)
 
 
 @dataclass(frozen=True)

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
 
 from tropein.core.animate.sample import sample
 from tropein.core.compose.between import by_motion
-from tropein.core.compose.forms import SAME_SCALE, Blended, CutBy, Mixed, Placed, Pointwise, Read, Stacked, Veiled
-from tropein.core.compose.making import AskingOf, Making, MeetingOf
+from tropein.core.compose.chain import Chain
+from tropein.core.compose.forms import SAME_SCALE, Blended, CutBy, Mixed, Placed, Read, Stacked, Veiled
+from tropein.core.compose.making import Making, MeetingOf
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.pictures import Cutouts, Fonts, Tables, no_cutouts, no_fonts, no_tables
 from tropein.core.compose.places import Paths, Places
@@ -21,16 +22,15 @@ from tropein.core.compose.scales import working_scale
 from tropein.core.compose.shutter import within_shutter
 from tropein.core.compose.step import Step, step
 from tropein.core.compose.timing import footage_frame, layer_frame
-from tropein.core.document import CentredEffect, Cut, EffectBase, Footage, Layer, Matte, Shot
+from tropein.core.document import Cut, Footage, Layer, Matte, Shot
 from tropein.core.document.kept import Kept
 from tropein.core.document.references import Found, Ref, pointers
-from tropein.core.effects import by_points, reach_of, run, same_always, sampled
 from tropein.core.media.coded import Coded
 from tropein.core.raster import blend
 from tropein.core.raster import coverage as cov
 from tropein.core.raster.blend import Laying
 from tropein.core.raster.picture import Picture, Window, nothing
-from tropein.core.raster.warp import IDENTITY, Edge, Matrix, Move, Quality, resize, scaling, warp_blurred
+from tropein.core.raster.warp import IDENTITY, Edge, Matrix, Move, Quality, resize, warp_blurred
 from tropein.core.raster.yuv import Cells
 
 Part = tuple[float, float] | None  # of what fills a space: between which distances, far and near
@@ -175,9 +175,9 @@ class Planner:
             return None
         picture, working = own
         if layer.cuts:
-            picture = Mattes(self._inside(layer, frame)).unmixed(layer, picture, working, frame)
-        placed = self.placed(layer, self._effects(picture, layer, frame, working), working, frame)
-        coverage = self._covered(layer, layer.cuts, frame)
+            picture = Mattes(self.inside(layer, frame)).unmixed(layer, picture, working, frame)
+        placed = self.placed(layer, Chain(self, layer, frame, working).after(picture), working, frame)
+        coverage = self.covered(layer, layer.cuts, frame)
         if placed is None or coverage is None:
             return placed
         return step("cut", (), (placed, coverage), cov.cut, CutBy())
@@ -185,12 +185,12 @@ class Planner:
     def finished(self, layer: Layer, frame: float, working: float) -> Step | None:
         """A layer's picture with its effects and as it is cut, in its own pixels at a scale; None where it shows nothing."""
         within = replace(self, base=self.places.groups.get(layer.id), window=None)
-        matrix, made = within.places.matrix(layer, frame), within._content(layer, frame, working)
+        matrix, made = within.places.matrix(layer, frame), within.content(layer, frame, working)
         if made is None or matrix is None:
             return None
         if layer.cuts:
             made = Mattes(within).unmixed(layer, made, working, frame)
-        made = within._effects(made, layer, frame, working)
+        made = Chain(within, layer, frame, working).after(made)
         coverage = Mattes(within).cuts(layer.cuts, frame)
         if coverage is None:
             return made
@@ -203,10 +203,10 @@ class Planner:
         if matrix is None:
             return None
         working = working_scale(matrix, layer.content.size(self.shot), self.scale)
-        made = self._content(layer, frame, working, part)
+        made = self.content(layer, frame, working, part)
         return None if made is None else (made, working)
 
-    def _content(self, layer: Layer, frame: float, working: float, part: Part = None) -> Step | None:
+    def content(self, layer: Layer, frame: float, working: float, part: Part = None) -> Step | None:
         """What a layer's content makes at a frame, and what lies between two of its frames where it has whole ones only."""
         at = layer_frame(self.shot, layer, frame)
         if at is None:
@@ -250,7 +250,7 @@ class Planner:
         x0, y0, x1, y1 = (int(v) for v in (*low, *high))
         return Window(x0, y0, max(x1, x0 + 1), max(y1, y0 + 1))
 
-    def _inside(self, layer: Layer, frame: float) -> Planner:
+    def inside(self, layer: Layer, frame: float) -> Planner:
         """The planner whose frame is that of the group a layer is in, where the group lies elsewhere than this frame does."""
         group = self.places.groups.get(layer.id)
         if group is None or group == self.base:
@@ -263,11 +263,11 @@ class Planner:
             self._inner[group, frame] = replace(self, base=group, window=window)
         return self._inner[group, frame]
 
-    def _covered(self, layer: Layer, cuts: dict[str, Cut], frame: float) -> Step | None:
+    def covered(self, layer: Layer, cuts: dict[str, Cut], frame: float) -> Step | None:
         """What a layer's cuts leave, in this frame: mattes within a group go where the group goes."""
         if not cuts:
             return None
-        inner = self._inside(layer, frame)
+        inner = self.inside(layer, frame)
         made = Mattes(inner).cuts(cuts, frame)
         if made is None or inner is self:
             return made
@@ -337,103 +337,11 @@ class Planner:
         coded = step("coded", (media, index, level, round(working, 6) if level else 0), (), read)
         return step("source", round(working, 6), (coded,), make, Read(working))
 
-    def _effects(self, picture: Step, layer: Layer, frame: float, scale: float) -> Step:
-        """A layer's picture after its effects; of those that are the same at every frame the steps are kept."""
-        if not layer.chain:
-            return picture
-        if not _alike.of(layer):
-            return self._chain(picture, layer, frame, scale)
-        return self.chains.of(layer, picture.key, scale, make=lambda: self._chain(picture, layer, frame, scale))
-
-    def before_effect(self, layer: Layer, effect: EffectBase, frame: float, scale: float) -> Step | None:
-        """The picture that an effect of a layer works on at a frame; None where the layer has none of its own."""
-        made = self._content(layer, frame, scale) if layer.content.has_picture else None
-        if made is None:
-            return None
-        if layer.cuts:
-            made = Mattes(self._inside(layer, frame)).unmixed(layer, made, scale, frame)
-        return self._chain(made, layer, frame, scale, effect)
-
-    def _chain(self, picture: Step, layer: Layer, frame: float, scale: float, until: EffectBase | None = None) -> Step:
-        for effect in layer.looks:
-            if effect is until:
-                break
-            if not effect.on:
-                continue
-            values = sampled(effect, frame)
-            mix = values.pop("mix")
-            if mix <= 0:
-                continue
-            if isinstance(effect, CentredEffect):
-                own = self._effect_space(layer, effect, frame, scale)
-                if own is None:
-                    continue
-                values["own"] = np.round(own, 9).tolist()
-            where = self._effect_cut(picture, layer, effect, frame, scale)
-            asked = effect.asks(AskingOf(self, layer, effect, picture, frame, scale)) if effect.asks_for_more else ()
-            steps = tuple(a for a in asked if isinstance(a, Step))
-            plain = [None if isinstance(a, Step) else a for a in asked]
-            at = [i for i, a in enumerate(asked) if isinstance(a, Step)]
-
-            def make(
-                p: Picture, *more: Any, kind: str = effect.kind, values: dict[str, Any] = values, mix: float = mix,
-                plain: list[Any] = plain, at: list[int] = at, reach: float | None = None if by_points(effect.kind) else reach_of(effect, values, scale),
-            ) -> Picture:  # fmt: skip
-                limit = more[len(at) :]
-                seen = cov.near(p, limit[0], reach) if limit and reach is not None else p
-                done = run(kind, seen, _with(values, plain, at, more), scale)
-                if limit:
-                    return cov.mix_where(p, done, limit[0], mix)
-                return done if mix >= 1 else blend.mix(p, done, mix)
-
-            form = Pointwise(effect.kind, values, mix, scale) if by_points(effect.kind) else None
-            picture = step(effect.kind, (values, mix, scale, plain, at), (picture, *steps, *where), make, form)
-        return picture
-
-    def _effect_space(self, layer: Layer, effect: CentredEffect, frame: float, scale: float) -> Matrix | None:
-        """From the pixels of the picture an effect works on to the shot pixels its centre is given in, before it rode
-        anywhere, 3x3; None where its ride hides it."""
-        to_shot = scaling(1 / scale, 1 / scale)
-        places = self._inside(layer, frame).places
-        if layer.content.has_picture:
-            matrix = places.matrix(layer, frame)
-            to_shot = to_shot if matrix is None else matrix @ to_shot
-        if effect.ride is None:
-            return to_shot
-        moved = places.ridden(effect.ride, np.array(sample(effect.centre, frame)), frame)
-        if moved is None or abs(np.linalg.det(moved)) < 1e-12:
-            return None
-        return np.linalg.inv(moved) @ to_shot
-
-    def _effect_cut(
-        self, picture: Step, layer: Layer, effect: EffectBase, frame: float, scale: float
-    ) -> tuple[Step, ...]:
-        """What an effect is limited to, as the picture it works on sees it; empty when it works everywhere."""
-        if not layer.content.has_picture:
-            over_frame = self._covered(layer, effect.cuts, frame)
-            return () if over_frame is None else (over_frame,)
-        seen = self.seen_by(picture, layer, frame, scale, lambda mattes: mattes.cuts(effect.cuts, frame))
-        return () if seen is None else (seen,)
-
-    def seen_by(
-        self, picture: Step, layer: Layer, frame: float, scale: float, made: Callable[[Mattes], Step | None]
-    ) -> Step | None:
-        """Coverage of the frame a layer is in, as its own picture sees it."""
-        inner = self._inside(layer, frame) if layer.content.has_picture else self
-        mattes = Mattes(inner)
-        coverage = made(mattes)
-        matrix = inner.places.matrix(layer, frame) if layer.content.has_picture else IDENTITY
-        if coverage is None or matrix is None:
-            return None
-        total = Move(matrix).scaled(self.scale, scale).matrix
-        if np.allclose(total, np.eye(3), atol=1e-9):
-            return coverage
-        return mattes.seen_from(coverage, total, picture)
-
     def _veil(self, under: Step, layer: Layer, frame: float, opacity: float) -> Step:
-        where = self._covered(layer, layer.cuts, frame)
-        seen = under if where is None else self._near(under, where, layer, frame)
-        changed = self._effects(seen, layer, frame, self.scale)
+        where = self.covered(layer, layer.cuts, frame)
+        chain = Chain(self, layer, frame, self.scale)
+        seen = under if where is None else chain.needed(under, where)
+        changed = chain.after(seen)
         if changed is seen:
             return under
         if layer.blend != "normal":
@@ -450,16 +358,6 @@ class Planner:
         if opacity >= 1:
             return changed
         return step("veil", opacity, (under, changed), lambda a, b: blend.mix(a, b, opacity), Veiled(opacity))
-
-    def _near(self, under: Step, where: Step, layer: Layer, frame: float) -> Step:
-        """What a veil's effects need of the picture beneath it to make what is seen of them; all of it where that is not known, or they are done
-        on the way."""
-        effects = [effect for effect in layer.looks if effect.on]
-        reaches = [reach_of(effect, sampled(effect, frame), self.scale) for effect in effects]
-        reach = math.fsum(r for r in reaches if r is not None)
-        if None in reaches or all(by_points(effect.kind) for effect in effects):
-            return under
-        return step("near", round(reach, 3), (under, where), lambda p, c: cov.near(p, c, reach))
 
     def _laid(self, under: Step, overs: list[tuple[Step, Laying]]) -> Step:
         if not overs:
@@ -491,16 +389,6 @@ def _by_depth(run: list[tuple[float, Layer]]) -> list[tuple[Layer, Part]]:
     return [(layer, part) for _, layer, part in sorted(placed, key=lambda p: -p[0])]
 
 
-def _with(values: dict[str, Any], plain: list[Any], at: list[int], made: tuple[Any, ...]) -> dict[str, Any]:
-    """An effect's values with what it asked for beside them: numbers as they are, what steps made in their places."""
-    if not plain:
-        return values
-    given = list(plain)
-    for i, one in zip(at, made, strict=False):
-        given[i] = one
-    return {**values, "given": given}
-
-
 MOST_PARTS = 5  # cards between which one cloud is parted
 LEAST_SHARE = 1e-4  # nearer to a whole frame than this nothing is mixed
 MOST_SEEN, ROOM_PX = 2, 4  # how far beyond the frame a group's picture is made, in frames; and a margin
@@ -527,4 +415,3 @@ def _of_footage(found: Found) -> bool:
 
 _facts: Kept[str] = Kept(lambda footage: str(footage.model_dump_json()))
 _alone: Kept[bool] = Kept(lambda layer: layer.stack is None and all(_of_footage(f) for f in pointers(layer)))
-_alike: Kept[bool] = Kept(lambda layer: all(same_always(e) and not e.cuts for e in layer.looks))
