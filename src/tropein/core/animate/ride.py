@@ -47,17 +47,19 @@ class Path:
         return _between(frame, frames, flat).reshape(-1, 2)
 
     def _smoothed(self, coasts: bool, frame: float, steady: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Frames (n,) and values (n, 2k) between which `at` reads: kept, for many frames ask for the same."""
+        """Frames (n,) and values (n, 2k) between which `at` reads: kept, for many frames ask for the same. Those beyond the path are not: what
+        coasts on does so from frame to frame."""
         frames, points = self._seen
-        flat, near = points.reshape(len(points), -1), math.floor(frame)
+        flat = points.reshape(len(points), -1)
         if not coasts and steady <= 0:
             return frames, flat
-        beyond = near if coasts and not self.frames[0] <= frame <= self.frames[-1] else None
-        known = self._ways.get((coasts, beyond, steady))
+        beyond = coasts and not self.frames[0] <= frame <= self.frames[-1]
+        known = None if beyond else self._ways.get((coasts, steady))
         if known is not None:
             return known
         if coasts:
-            every = self.frames if beyond is None else np.union1d(self.frames, [near, near + 1])
+            near = math.floor(frame)
+            every = np.union1d(self.frames, [near, near + 1]) if beyond else self.frames
             frames, flat = every, coasted(frames, flat, every)
         if steady > 0:
             from scipy.ndimage import gaussian_filter1d
@@ -65,12 +67,12 @@ class Path:
             every = np.arange(frames[0], frames[-1] + 1)
             dense = np.stack([np.interp(every, frames, column) for column in flat.T], 1)
             frames, flat = every, gaussian_filter1d(dense, steady, axis=0, mode="nearest")
-        if len(self._ways) < MOST_WAYS:
-            self._ways[coasts, beyond, steady] = frames, flat
+        if not beyond and len(self._ways) < MOST_WAYS:
+            self._ways[coasts, steady] = frames, flat
         return frames, flat
 
     @cached_property
-    def _ways(self) -> dict[tuple[bool, int | None, float], tuple[NDArray[np.float64], NDArray[np.float64]]]:
+    def _ways(self) -> dict[tuple[bool, float], tuple[NDArray[np.float64], NDArray[np.float64]]]:
         return {}
 
     @cached_property

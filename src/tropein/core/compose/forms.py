@@ -119,10 +119,10 @@ class Placed(Plain):
         if target.empty:
             return run.held(register, target, False)
         matrices = np.array([move.matrix for move, window in zip(self.moves, windows, strict=True) if not window.empty])
-        way = (_outline(picture, MOST_REDUCED) @ matrices.transpose(0, 2, 1)).reshape(-1, 3)
+        reductions = np.array([warps.reduction(matrix, picture.window) for matrix in matrices])
+        way = (_outline(picture, int(reductions.max())) @ matrices.transpose(0, 2, 1)).reshape(-1, 3)
         here = run.held(register, target, False, _spans(way, target))
         run.add(here.op(registers.clear, (register,)))
-        reductions = np.array([warps.reduction(matrix, picture.window) for matrix in matrices])
         for n in np.unique(reductions):
             pixels, back, _ = self._source(run, own, picture, matrices[reductions == n], int(n))
             h, w = pixels.shape[:2]
@@ -144,7 +144,6 @@ class Placed(Plain):
 
 EDGES = ("nothing", "mirror", "repeat")
 REACH = 2.0  # so far beyond its edge a pixel, as it is sampled, still counts
-MOST_REDUCED = 64
 
 
 def _outline(picture: Picture, n: int) -> NDArray[np.float64]:
