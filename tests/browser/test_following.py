@@ -73,7 +73,8 @@ def test_fire_is_pinned_to_a_head_and_lights_the_clothes(application: str, page:
         places[frame] = middle(magenta_mask(shown(page)))
     went, wanted = places[last] - places[0], heads[last] - heads[0]
     assert np.hypot(*(places[0] - (heads[0] - [0, 120]))) < 6, places  # where the hand put it
-    assert np.hypot(*wanted) > 40 and np.hypot(*(went - wanted)) < 30, (went, wanted)
+    # it lies 120 px above the middle it rides on, so that some degrees of roll show; what does not ride is 47 px off
+    assert np.hypot(*wanted) > 45 and np.hypot(*(went - wanted)) < 40, (went, wanted)
     # warm light on the clothes, on the same track
     go_to(page, 0)
     page.keyboard.press("Escape")

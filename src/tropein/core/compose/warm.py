@@ -13,6 +13,7 @@ from tropein.core.effects import by_points, run, sampled
 from tropein.core.matte import ranges
 from tropein.core.matte.chroma import Keying, coverage, unmixed
 from tropein.core.matte.fine import fine
+from tropein.core.matte.foreground import cleaned
 from tropein.core.matte.screen import find
 from tropein.core.matte.subsampled import restored
 from tropein.core.raster import blend, colour, yuv
@@ -30,6 +31,7 @@ from tropein.core.raster.picture import Picture, Window
 from tropein.core.raster.shading import shaded
 from tropein.core.raster.specks import SPECK, specks
 from tropein.core.raster.sprites import sprinkled, sprites
+from tropein.core.raster.wrap import wrapped
 from tropein.core.raster.yuv import Cells
 from tropein.core.rows import coded, grains, lays, loads, registers, samples, tones
 from tropein.core.rows.interpret import perform
@@ -121,7 +123,9 @@ def _mattes() -> None:
     a = Picture(np.full((32, 32, 4), 0.5, np.float32), Window(0, 0, 32, 32))
     edge = np.zeros((32, 32), np.float32)
     edge[8:24, 8:24] = 1
-    fine(np.zeros((32, 32, 3), np.uint8), edge, 4.0)  # loads the matting library, which compiles all it has
+    fine(np.zeros((32, 32, 3), np.uint8), edge, 4.0)
+    cleaned(np.zeros((32, 32, 3), np.float32), edge * np.float32(0.5), 1.0, 0.2)
+    wrapped(a, a, 0.5, 4.0)
     box = np.array([[4, 4], [28, 4], [28, 28], [4, 28.0]])
     shape = fill(box, np.ones((4, 2)), a.window)
     both = combine([shape, shape], [Joining("add"), Joining("subtract")], a.window)
