@@ -153,6 +153,20 @@ def test_peek_views_trim_and_loop(laid: Page) -> None:
     assert seen <= set(range(12, 20)) and len(seen) >= 4, seen
 
 
+def test_what_is_done_while_it_plays_is_done_at_the_frame_that_is_seen(laid: Page) -> None:
+    page = laid
+    shown = page.get_by_test_id("frame")
+    page.keyboard.press("Space")
+    expect(shown).not_to_have_text("f 0000")
+    page.wait_for_timeout(700)
+    before = int(shown.inner_text()[2:])
+    page.keyboard.press("i")
+    after = int(shown.inner_text()[2:])
+    page.keyboard.press("Space")
+    label = page.get_by_role("button", name=re.compile("^Looping ")).get_attribute("aria-label")
+    assert label and before <= int(label.split()[1]) <= after, (before, label, after)
+
+
 @pytest.mark.parametrize("form", ["ProRes", "EXR"])
 def test_the_dialog_renders_other_formats(laid: Page, form: str, application: str, tmp_path: Path) -> None:
     page = laid

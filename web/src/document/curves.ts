@@ -10,7 +10,9 @@ export function components(value: unknown): number[] {
   return Array.isArray(value) && value.every((v) => typeof v === "number") ? (value as number[]) : [];
 }
 
-export const NAMES: Record<number, string[]> = { 1: [""], 2: ["x", "y"], 3: ["red", "green", "blue"] };
+/** What the components of a parameter are called: three are a colour, but for places and turns in depth. */
+export const namesOf = (path: string, n: number): string[] =>
+  n === 1 ? [""] : n === 2 || /\/depth\/(position|rotation)$/.test(path) ? ["x", "y", "z"] : ["red", "green", "blue"];
 
 /** A value with one component changed. */
 export function withComponent(value: Plotted, i: number, to: number): Plotted {

@@ -3,6 +3,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { frames } from "../live/frames";
 import { live, type Look } from "../live/socket";
 import { isMatteView, useBench, usePick } from "../state/bench";
+import { headNow, usePlayhead } from "../state/playhead";
 
 const DRAG_SCALE = 0.6; // of the shown scale while something is dragged
 const KEYS_AT_ONCE = 24;
@@ -116,7 +117,7 @@ export function usePicture(look: Look, scale: number, channel: string, wanted = 
         const draft = now.dragged.length > 0; // what is on its way is shown as it will be
         const { look, scale } = asked.current; // what is wanted now, which may be another than when this loop began
         const bitmap = await fetchPicture(
-          { frame: now.frame, look, scale: draft ? scale * DRAG_SCALE : scale, draft },
+          { frame: headNow(), look, scale: draft ? scale * DRAG_SCALE : scale, draft },
           channel,
         );
         if (bitmap) {
@@ -134,6 +135,11 @@ export function usePicture(look: Look, scale: number, channel: string, wanted = 
   useEffect(() => {
     if (!playing || channel !== "view") void load();
   }, [load, frame, stored?.revision, view, matte, playing, id, channel, look, scale]);
+  useEffect(
+    // what is beside the picture that plays keeps up with it
+    () => (wanted && channel !== "view" ? usePlayhead.subscribe(() => void load()) : undefined),
+    [load, wanted, channel],
+  );
   useEffect(
     // while something is dragged: asked for at once, beside the page's being drawn anew
     () => useBench.subscribe((now, before) => void (now.overlay !== before.overlay && now.stored && load())),

@@ -10,6 +10,7 @@ import { footageOf } from "../document/layers";
 
 const AHEAD = 12; // frames asked for in advance
 const CREDITS = 4; // requests open at a time
+const ACTS = ["keydown", "pointerdown"];
 const FOLLOWS_MS = 400; // how often the rest of the page is told of the frame
 
 /** Pictures are painted as they come due, and shown as the viewer's own when playing ends; gives the one that is painted meanwhile. */
@@ -87,13 +88,19 @@ export function usePlayback(
       requestAnimationFrame(tick);
     };
     requestAnimationFrame(tick);
+    // whatever is done meanwhile is done at the frame that is on screen
+    const act = () => {
+      const { at } = usePlayhead.getState();
+      if (at !== null) tell(at);
+    };
+    for (const kind of ACTS) addEventListener(kind, act, true);
     return () => {
       stopped = true;
+      for (const kind of ACTS) removeEventListener(kind, act, true);
       sound?.pause();
       if (painted.current) show(painted.current);
       painted.current = null;
-      const { at } = usePlayhead.getState();
-      if (at !== null) tell(at);
+      act();
       usePlayhead.setState({ at: null });
     };
   }, [playing, scale, canvas, show]);

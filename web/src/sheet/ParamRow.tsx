@@ -128,23 +128,23 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
             {control.title}
           </span>
         </Tip>
+        {layer && (
+          <Tip text="See it across its range">
+            <button
+              className={`icon-btn tight -ml-[22px] bg-surface focus-visible:opacity-100 ${swept ? "text-brass" : "opacity-0 group-hover:opacity-100"}`}
+              aria-label={`Sweep ${control.title}`}
+              aria-pressed={swept}
+              onClick={() => setSwept(!swept)}
+            >
+              <GalleryHorizontal size={11} />
+            </button>
+          </Tip>
+        )}
         {ride && <RideButton path={ride.path} what={control.title} owner={owner} whole={ride.whole} />}
         <div className="flex min-w-0 flex-1 items-center justify-end gap-1">
           <Value control={control} value={value} drag={drag} set={set} />
         </div>
         <span className="flex shrink-0">
-          {layer && (
-            <Tip text="See it across its range">
-              <button
-                className={`icon-btn tight focus-visible:opacity-100 ${swept ? "text-brass" : "opacity-0 group-hover:opacity-100"}`}
-                aria-label={`Sweep ${control.title}`}
-                aria-pressed={swept}
-                onClick={() => setSwept(!swept)}
-              >
-                <GalleryHorizontal size={11} />
-              </button>
-            </Tip>
-          )}
           {control.widget === "colour" && <PickButton path={path} title={control.title} label={label} />}
           <MoverMenu parameter={parameter} path={path} label={label} control={control} />
           <button
@@ -208,7 +208,7 @@ function Value({ control, value, drag, set }: ValueProps) {
           label={`${control.title} ${PARTS[control.widget][i]}`}
           value={v[i]}
           {...common}
-          digits={v.length < 3 ? 1 : Math.abs(v[i]) < 10 ? 2 : Math.abs(v[i]) < 1000 ? 1 : 0}
+          digits={v.length < 3 ? 1 : Math.abs(v[i]) < 10 ? 2 : Math.abs(v[i]) < (v[i] < 0 ? 100 : 1000) ? 1 : 0}
           width={v.length > 2 ? 46 : undefined}
           onDrag={(n) => drag(one(n))}
           onSet={(n) => set(one(n))}

@@ -7,6 +7,9 @@ import { useBench } from "./bench";
 
 export const usePlayhead = create<{ at: number | null }>(() => ({ at: null }));
 
+/** The frame that is on screen. */
+export const headNow = (): number => usePlayhead.getState().at ?? useBench.getState().frame;
+
 export function useHead(): number {
   const frame = useBench((s) => s.frame);
   const at = usePlayhead((s) => s.at);

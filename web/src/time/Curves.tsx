@@ -4,7 +4,7 @@ import {
   bounds,
   components,
   handlePoints,
-  NAMES,
+  namesOf,
   pulled,
   speed,
   trace,
@@ -162,6 +162,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
     range[1] - (range[1] - range[0]) * 0.08,
   ];
   const now = components(sample<unknown>(parameter, frame));
+  const names = namesOf(named.path, n);
   return (
     <div className="relative min-w-0 flex-1" data-testid="curves">
       <svg
@@ -196,8 +197,8 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
           {v.toFixed(digits)}
         </span>
       ))}
-      <span className="mono pointer-events-none absolute top-1 left-2 text-small text-quiet">
-        {asSpeed ? "change a second" : now.map((v, i) => `${NAMES[n]?.[i] ?? ""} ${v.toFixed(2)}`).join("   ")}
+      <span className="mono pointer-events-none absolute top-1 left-2 z-10 rounded bg-ground/80 px-1 text-small text-quiet">
+        {asSpeed ? "change a second" : now.map((v, i) => `${names[i]} ${v.toFixed(2)}`).join("   ")}
       </span>
       {!asSpeed &&
         parameter.keys.map((k, i) =>
@@ -223,7 +224,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
                     <button
                       className="handle-mark"
                       style={spot(p)}
-                      aria-label={`${which ? "Arriving" : "Leaving"} handle of the key at ${k.frame}${n > 1 ? `, ${NAMES[n]?.[c]}` : ""}`}
+                      aria-label={`${which ? "Arriving" : "Leaving"} handle of the key at ${k.frame}${n > 1 ? `, ${names[c]}` : ""}`}
                       {...grip({ what: which as 0 | 1, key: i, component: c })}
                       onKeyDown={arrows({ what: which as 0 | 1, key: i, component: c })}
                     />
@@ -232,7 +233,7 @@ function Graph({ named, frame, asSpeed }: { named: Named; frame: number; asSpeed
                 <button
                   className={`key-mark ${SHARP.includes(k.ease) ? "" : "rounded-full"} ${MARK[selected(k) ? 1 : 0]}`}
                   style={spot([k.frame, v])}
-                  aria-label={`Key at ${k.frame}${n > 1 ? `, ${NAMES[n]?.[c]}` : ""}: ${v.toFixed(2)}, ${k.ease}`}
+                  aria-label={`Key at ${k.frame}${n > 1 ? `, ${names[c]}` : ""}: ${v.toFixed(2)}, ${k.ease}`}
                   aria-pressed={selected(k)}
                   {...grip({ what: "key", key: i, component: c })}
                   onKeyDown={arrows({ what: "key", key: i, component: c })}

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, of_radius
 from tropein.core.raster.blur import gaussian
 from tropein.core.raster.picture import Picture
 
@@ -16,11 +16,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return gaussian(picture, values["radius"] * scale)
 
 
-def _reach(values: Values, scale: float) -> float:
-    return 3 * float(values["radius"]) * scale + 2
-
-
-@effect(_apply, reach=_reach)
+@effect(_apply, reach=of_radius)
 class Blur(EffectBase):
     """Softens the picture evenly, in linear light; a picture without transparency keeps its edges."""
 

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedColour, AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, of_radius
 from tropein.core.raster.glow import glowing
 from tropein.core.raster.picture import Picture
 
@@ -23,11 +23,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     )  # fmt: skip
 
 
-def _reach(values: Values, scale: float) -> float:
-    return 3 * float(values["radius"]) * scale + 2
-
-
-@effect(_apply, reach=_reach)
+@effect(_apply, reach=of_radius)
 class Glow(EffectBase):
     """Lets bright parts spread light around them, over several scales at once."""
 

@@ -119,6 +119,11 @@ def reach_of(effect: EffectBase, values: Values, scale: float) -> float | None:
     return None if known is None or effect.asks_for_more else known(values, scale)
 
 
+def of_radius(values: Values, scale: float) -> float:
+    """The reach of an effect that blurs by a Gaussian of its radius."""
+    return 3 * float(values["radius"]) * scale + 2
+
+
 def itself(values: Values, scale: float) -> float:
     """The reach of an effect on each pixel by itself, which need not know where the picture ends."""
     return 0.0

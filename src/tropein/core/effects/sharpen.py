@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
-from tropein.core.effects.registry import Values, effect
+from tropein.core.effects.registry import Values, effect, of_radius
 from tropein.core.raster.blur import gaussian
 from tropein.core.raster.colour import LUMA
 from tropein.core.raster.picture import Picture
@@ -31,11 +31,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     return Picture(out, picture.window)
 
 
-def _reach(values: Values, scale: float) -> float:
-    return 3 * float(values["radius"]) * scale + 2
-
-
-@effect(_apply, reach=_reach)
+@effect(_apply, reach=of_radius)
 class Sharpen(EffectBase):
     """Brings out fine detail, or below 0 takes it back."""
 

@@ -46,7 +46,7 @@ class Keying:
     balance: float = 0.0
 
 
-@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath={"contract", "nsz", "arcp"})
+@nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy", fastmath=srgb.FAST)
 def _share(rgb, light, near, trust, out):  # type: ignore[no-untyped-def]
     one, third, tiny, zero = np.float32(1), np.float32(1 / 3), np.float32(1e-6), np.float32(0)
     width = rgb.shape[1]

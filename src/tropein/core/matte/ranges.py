@@ -9,11 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tropein.core.raster.colour import LUMA
-from tropein.core.raster.srgb import shown
+from tropein.core.raster.srgb import FAST, shown
 
 Plane = NDArray[np.float32]
 f = np.float32
-FAST = {"contract", "nsz", "arcp"}
 HARD = f(1e-4)  # the least softness: a step
 
 

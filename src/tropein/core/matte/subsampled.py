@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from tropein.core.raster import srgb
 from tropein.core.raster.colour import LUMA
+from tropein.core.raster.srgb import FAST
 from tropein.core.raster.yuv import Cells
 
 WINDOW, FLAT = 5, 1e-3  # cells on the coarse grid; variance of display luma below which nothing is carried over
@@ -20,7 +21,6 @@ UNBLURRINGS = 3  # rounds; each leaves at most half of what the one before left
 
 Planes = NDArray[np.float32]
 f = np.float32
-FAST = {"contract", "nsz", "arcp"}
 
 
 def restored(rgb: Planes, cells: Cells) -> Planes:

@@ -12,7 +12,7 @@ import numba as nb
 import numpy as np
 from numpy.typing import NDArray
 
-from tropein.core.raster.picture import SPARSE, Picture, Window, nothing
+from tropein.core.raster.picture import SPARSE, Picture, Window, bounds, nothing
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, moved_pixels, whole_shift
 
 Plane = NDArray[np.float32]
@@ -193,12 +193,11 @@ def _around(coverage: Coverage, reach: int, step: int) -> tuple[slice, slice] | 
     if coverage.spans is None:
         return None
     h, w = coverage.plane.shape
-    first, last = (coverage.spans - coverage.window.x0).T
-    rows = np.flatnonzero(last > first)
-    if not len(rows):
+    there = bounds(coverage.spans - coverage.window.x0, 0)
+    if there.empty:
         return slice(0, 0), slice(0, 0)
-    low = [max(0, int(v) - reach) // step * step for v in (rows[0], first[rows].min())]
-    high = [min(side, -(-(int(v) + reach) // step) * step) for v, side in ((rows[-1] + 1, h), (last[rows].max(), w))]
+    low = [max(0, v - reach) // step * step for v in (there.y0, there.x0)]
+    high = [min(side, -(-(v + reach) // step) * step) for v, side in ((there.y1, h), (there.x1, w))]
     return slice(low[0], high[0]), slice(low[1], high[1])
 
 
@@ -218,14 +217,12 @@ def near(picture: Picture, coverage: Coverage, reach: float) -> Picture:
     w, spans = picture.window, coverage.spans
     if spans is None or coverage.window.meet(w) != w:
         return picture
-    rows = np.flatnonzero(spans[:, 1] > spans[:, 0])
-    if not rows.size:
+    there = bounds(spans, coverage.window.y0)
+    if there.empty:
         return nothing()
-    x0, x1 = int(spans[rows, 0].min()), int(spans[rows, 1].max())
-    y0, y1 = coverage.window.y0 + int(rows[0]), coverage.window.y0 + int(rows[-1]) + 1
-    far = math.ceil(reach)
-    left, top = ((at - far - start) // BLOCK * BLOCK + start for at, start in ((x0, w.x0), (y0, w.y0)))
-    box = Window(left, top, x1 + far, y1 + far).meet(w)
+    box = there.grow(math.ceil(reach))
+    left, top = ((at - start) // BLOCK * BLOCK + start for at, start in ((box.x0, w.x0), (box.y0, w.y0)))
+    box = Window(left, top, box.x1, box.y1).meet(w)
     if box.width * box.height > MOST_NEAR * w.width * w.height:
         return picture
     return Picture(np.ascontiguousarray(picture.crop(box).pixels), box) if not box.empty else nothing()

@@ -119,6 +119,15 @@ class Extent:
     spans: NDArray[np.int32] | None = None
 
 
+def bounds(spans: NDArray[np.int32], y0: int) -> Window:
+    """The smallest window about rows of columns (h, 2), the first of them row `y0`; empty where none holds anything."""
+    rows = np.flatnonzero(spans[:, 1] > spans[:, 0])
+    if not rows.size:
+        return Window(0, 0, 0, 0)
+    left, right = int(spans[rows, 0].min()), int(spans[rows, 1].max())
+    return Window(left, y0 + int(rows[0]), right, y0 + int(rows[-1]) + 1)
+
+
 @nb.njit(inline="always")
 def _clear(pixels, y, x):  # type: ignore[no-untyped-def]
     p = pixels[y, x]

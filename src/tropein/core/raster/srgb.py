@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 f = np.float32
+FAST = {"contract", "nsz", "arcp"}  # what compilers may do to arithmetic that it becomes vectors
 _L = tuple(f(v) for v in (0.58496249, 0.96182084, -0.32061303, 0.14172474, -0.07079686, 0.04390748, -0.02456854))
 _X = tuple(f(v) for v in (0.99999988, 0.69315451, 0.24014182, 0.05586034, 0.00894959, 0.00189375))
 L0, L1, L2, L3, L4, L5, L6 = _L

@@ -9,7 +9,7 @@ import numba as nb
 import numpy as np
 
 from tropein.core.raster.blur import blurred
-from tropein.core.raster.picture import Picture, Window
+from tropein.core.raster.picture import Picture, Window, bounds
 
 
 def wrapped(picture: Picture, under: Picture, amount: float, width_px: float) -> Picture:
@@ -37,11 +37,8 @@ def _around(picture: Picture, reach: int) -> Window:
     w, spans = picture.window, picture.extent.spans
     if spans is None:
         return w
-    rows = np.flatnonzero(spans[:, 1] > spans[:, 0])
-    if not rows.size:
-        return Window(0, 0, 0, 0)
-    left, right = int(spans[rows, 0].min()), int(spans[rows, 1].max())
-    return Window(left, w.y0 + int(rows[0]), right, w.y0 + int(rows[-1]) + 1).grow(reach).meet(w)
+    there = bounds(spans, w.y0)
+    return there if there.empty else there.grow(reach).meet(w)
 
 
 @nb.njit(parallel=True, cache=True, nogil=True, error_model="numpy")

@@ -16,6 +16,7 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from tropein.core.raster.picture import Window
+from tropein.core.raster.srgb import FAST
 
 REGISTERS = 6  # pictures a run can hold at once
 SCRATCH = 12  # rows a function may write to
@@ -26,7 +27,7 @@ _pointer: Any = types.CPointer
 _F, _I, i64 = _pointer(types.float32), _pointer(types.int64), types.int64
 # (registers, their width; from and to which of their columns; the place of column 0 and of the row in the frame; what it is given)
 SIGNATURE = types.void(_F, i64, i64, i64, i64, i64, _F, _I, _I)
-FLAGS: dict[str, Any] = {"cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz", "arcp"}}
+FLAGS: dict[str, Any] = {"cache": True, "error_model": "numpy", "fastmath": FAST}
 
 
 class Kernel:

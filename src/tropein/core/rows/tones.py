@@ -6,6 +6,7 @@ Curves are tables of 64 steps an octave from 2^-14 on, small enough to stay at h
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numba as nb
 import numpy as np
@@ -102,13 +103,18 @@ def toned(
     numbers = (saturation, *LUMA.tolist(), *black.tolist())
     has_gain = int(luma_gain is not None)
 
+    mixes = saturation != 1 or luma_gain is not None  # each channel by itself need not be light in between
+
     def on_display() -> Use:
-        linear, mixes = decoded(GRID), saturation != 1 or has_gain
-        read = [np.interp(linear, GRID, table).astype(np.float32) for table in tables[:3]]
-        read = (
-            read if mixes else [encoded(table) for table in read]
-        )  # each channel by itself need not be light in between
-        given = np.ascontiguousarray(np.stack([*read, tables[3]]))
-        return Use(tone, numbers, (has_gain,), (given,), "display", gives_light=bool(mixes))
+        given = _read_of_display(tables.tobytes(), mixes)
+        return Use(tone, numbers, (has_gain,), (given,), "display", gives_light=mixes)
 
     return Use(tone, numbers, (has_gain,), (tables,), "linear", on_display)
+
+
+@lru_cache(64)
+def _read_of_display(tables: bytes, gives_light: bool) -> NDArray[np.float32]:
+    """Four tables over linear values as such over display values, those of the channels of light or of display values."""
+    *channels, gain = np.frombuffer(tables, np.float32).reshape(4, -1)
+    read = [np.interp(decoded(GRID), GRID, table).astype(np.float32) for table in channels]
+    return np.stack([*(read if gives_light else map(encoded, read)), gain])
