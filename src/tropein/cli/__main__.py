@@ -7,9 +7,12 @@ import sys
 
 import typer
 
-from tropein.cli import clips, do, match, mattes, server, shots, stabilise, tracks
 from tropein.core.errors import TropeinError
 from tropein.core.files import FULL
+from tropein.core.garbage import loading
+
+with loading():
+    from tropein.cli import clips, do, match, mattes, server, shots, stabilise, tracks
 
 # what a name on the command line may be wrong in
 BAD_NAMES = (

@@ -14,6 +14,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from tropein.core.garbage import loading
+
 if TYPE_CHECKING:
     from tropein.app.jobs.context import WorkContext
 
@@ -23,17 +25,18 @@ Demo = Annotated[bool, typer.Option("--demo", help="Add the demo shots if they a
 
 def serve(demo: Demo = False) -> None:
     """Migrate, add the demo if asked, and serve until stopped."""
-    import uvicorn
+    with loading():
+        import uvicorn
 
-    from tropein.app.jobs.context import make
-    from tropein.app.server import create_app
-    from tropein.app.settings import Settings
-    from tropein.app.store.database import migrate
-    from tropein.app.wire import Prompt
+        from tropein.app.jobs.context import make
+        from tropein.app.server import create_app
+        from tropein.app.settings import Settings
+        from tropein.app.store.database import migrate
+        from tropein.app.wire import Prompt
 
+        settings = Settings()
+        app = create_app(settings)
     logging.basicConfig(level=logging.INFO)
-    settings = Settings()
-    app = create_app(settings)
     context = make(settings)
     _patiently(lambda: migrate(context.engine))
     if demo:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from tropein.core.document.animated import DrawnCurve
@@ -18,8 +19,6 @@ def points_of(curve: DrawnCurve) -> Points:
 
 def curve_values(points: Points, x: NDArray[Any]) -> NDArray[Any]:
     """A drawn curve at x: monotone cubic between its points, level before the first, beyond 1 going on as a gain."""
-    from scipy.interpolate import PchipInterpolator  # slow to import, and the server never needs it
-
     xs, ys = np.array(points).T
-    inside = PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
+    inside = scipy.interpolate.PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1]))
     return np.where(x > 1, inside * x, inside)

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from tropein.core.raster.warp import Matrix, apply, quad_to_quad, rotation, scaling, translation
@@ -62,11 +63,9 @@ class Path:
             every = np.union1d(self.frames, [near, near + 1]) if beyond else self.frames
             frames, flat = every, coasted(frames, flat, every)
         if steady > 0:
-            from scipy.ndimage import gaussian_filter1d
-
             every = np.arange(frames[0], frames[-1] + 1)
             dense = np.stack([np.interp(every, frames, column) for column in flat.T], 1)
-            frames, flat = every, gaussian_filter1d(dense, steady, axis=0, mode="nearest")
+            frames, flat = every, scipy.ndimage.gaussian_filter1d(dense, steady, axis=0, mode="nearest")
         if not beyond and len(self._ways) < MOST_WAYS:
             self._ways[coasts, steady] = frames, flat
         return frames, flat

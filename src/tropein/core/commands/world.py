@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import Annotated, Any, ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy.spatial.transform import Rotation
 
 from tropein.core.animate.camera import placed
 from tropein.core.commands.common import Plain, known
@@ -80,7 +80,7 @@ def _holds(world: Array) -> None:
 
 def _turned(turn: Array, degrees: list[float]) -> list[float]:
     own = placed(np.zeros(3), np.array(degrees))[:3, :3]
-    turns: list[float] = Rotation.from_matrix(turn @ own).as_euler("xyz", degrees=True).tolist()
+    turns: list[float] = scipy.spatial.transform.Rotation.from_matrix(turn @ own).as_euler("xyz", degrees=True).tolist()
     return turns
 
 

@@ -6,8 +6,8 @@ from fractions import Fraction
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from tropein.core.errors import BadInput
 from tropein.core.interchange.camera_move import Move, check_count, noted_radial, rigid
@@ -21,7 +21,7 @@ def written(move: Move, file: CameraFile, as_text: bool) -> bytes:
     import pygltflib as g
 
     fps, (w, h) = float(Fraction(file.rate)), file.size
-    turns = Rotation.from_matrix(move.poses[:, :3, :3]).as_quat()
+    turns = scipy.spatial.transform.Rotation.from_matrix(move.poses[:, :3, :3]).as_quat()
     for i in range(1, len(turns)):  # the shorter way round between neighbours
         turns[i] *= 1 if turns[i] @ turns[i - 1] >= 0 else -1
     times = np.array(move.frames) / fps
@@ -151,16 +151,16 @@ def _local(node: Any) -> NDArray[np.float64]:
         return np.array(node.matrix, float).reshape(4, 4).T
     out = np.eye(4)
     if node.rotation is not None:
-        out[:3, :3] = Rotation.from_quat(node.rotation).as_matrix()
+        out[:3, :3] = scipy.spatial.transform.Rotation.from_quat(node.rotation).as_matrix()
     out[:3, :3] = out[:3, :3] * np.array(node.scale if node.scale is not None else [1, 1, 1], float)
     out[:3, 3] = node.translation if node.translation is not None else [0, 0, 0]
     return out
 
 
 def _slerp(times: NDArray[Any], turns: NDArray[Any], at: float) -> NDArray[np.float64]:
-    from scipy.spatial.transform import Slerp
-
-    rotations = Rotation.from_quat(turns)
+    rotations = scipy.spatial.transform.Rotation.from_quat(turns)
     if len(times) < 2:
         return np.asarray(rotations[0].as_matrix())
-    return np.asarray(Slerp(times, rotations)(float(np.clip(at, times[0], times[-1]))).as_matrix())
+    return np.asarray(
+        scipy.spatial.transform.Slerp(times, rotations)(float(np.clip(at, times[0], times[-1]))).as_matrix()
+    )

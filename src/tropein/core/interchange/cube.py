@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from tropein.core.errors import BadInput
@@ -74,8 +75,6 @@ def _numbers(words: list[str], name: str, line: int) -> NDArray[np.float64]:
 
 def _over_unit(values: NDArray[np.float64], side: int, curve: int, low: NDArray[np.float64], high: NDArray[np.float64]) -> Table:  # fmt: skip
     """As a table over 0..1 of a side that is kept."""
-    from scipy.interpolate import RegularGridInterpolator
-
     kept = min(side, KEPT_SIDE) if side else KEPT_SIDE
     at = np.linspace(0, 1, kept)
     if curve:
@@ -87,7 +86,7 @@ def _over_unit(values: NDArray[np.float64], side: int, curve: int, low: NDArray[
         return np.ascontiguousarray(table, np.float32)
     axes = [np.linspace(low[c], high[c], side) for c in (2, 1, 0)]
     wanted = np.stack(np.meshgrid(*[np.clip(at, low[c], high[c]) for c in (2, 1, 0)], indexing="ij"), -1)
-    return np.ascontiguousarray(RegularGridInterpolator(axes, table)(wanted), np.float32)
+    return np.ascontiguousarray(scipy.interpolate.RegularGridInterpolator(axes, table)(wanted), np.float32)
 
 
 def written_cube(look: Callable[[NDArray[np.float64]], NDArray[Any]], name: str, side: int = 33) -> str:

@@ -10,9 +10,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
-from scipy.spatial import cKDTree
 
 from tropein.core.errors import BadInput
 from tropein.core.match.cdl import LUMA, Array, Cdl
@@ -78,7 +77,7 @@ def _solved(own: Array, wanted: Array, weight: Array, start: Cdl | None = None, 
         return np.concatenate([off, pull])
 
     first = np.zeros(10) if start is None else np.clip(_numbers(start), -0.99 * LIMIT, 0.99 * LIMIT)
-    found = least_squares(residuals, first, method="trf", max_nfev=steps, bounds=(-LIMIT, LIMIT))
+    found = scipy.optimize.least_squares(residuals, first, method="trf", max_nfev=steps, bounds=(-LIMIT, LIMIT))
     return _of(found.x)
 
 
@@ -117,10 +116,10 @@ def _nearest(a: Colours, b: Colours, start: Cdl) -> Cdl:
     (iterated closest points, Besl and McKay 1992), far ones left out."""
     grade = start
     wanted = lab(b[0])
-    tree = cKDTree(wanted)
+    tree = scipy.spatial.cKDTree(wanted)
     for _ in range(ROUNDS):
         made = lab(grade(a[0]))
-        there, back = tree.query(made)[1], cKDTree(made).query(wanted)[1]
+        there, back = tree.query(made)[1], scipy.spatial.cKDTree(made).query(wanted)[1]
         own = np.concatenate([a[0], a[0][back]])
         other = np.concatenate([b[0][there], b[0]])
         off = np.concatenate(
@@ -169,7 +168,9 @@ def _curve(a: Array, b: Array, weight: Array) -> Array:
         return np.concatenate([(made - b) / NOISE * np.sqrt(weight), x / np.array([0.7, 0.12, 0.5])])
 
     bounds = ([-3, -1, -1.6], [3, 1, 1.6])
-    return np.asarray(least_squares(residuals, np.zeros(3), loss="soft_l1", bounds=bounds, max_nfev=60).x)
+    return np.asarray(
+        scipy.optimize.least_squares(residuals, np.zeros(3), loss="soft_l1", bounds=bounds, max_nfev=60).x
+    )
 
 
 def _moments(own: Array, wanted: Array) -> Cdl:
@@ -211,7 +212,7 @@ def _thinned(v: Array, most: int = 20_000) -> Array:
 def _apart(a: Array, b: Colours) -> float:
     """How far colours lie from those of another cloud, and these from them, in Lab: however much there is of each."""
     made, wanted = lab(a), lab(b[0])
-    there, back = cKDTree(wanted).query(made)[0], cKDTree(made).query(wanted)[0]
+    there, back = scipy.spatial.cKDTree(wanted).query(made)[0], scipy.spatial.cKDTree(made).query(wanted)[0]
     return float(np.minimum(there, FAR).mean() + np.minimum(back, FAR).mean())
 
 

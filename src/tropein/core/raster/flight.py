@@ -11,6 +11,7 @@ from functools import lru_cache
 
 import numba as nb
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from tropein.core.raster.hashed import hashed, of_each
@@ -31,10 +32,10 @@ BORN = ("x", "y", "z", "u", "v", "w", "age", "share")
 @lru_cache(1)
 def tile() -> NDArray[np.float32]:
     """(n, n, n, 3) float32, its root mean square length 1; without sources or sinks."""
-    from scipy.ndimage import gaussian_filter
-
     rng = np.random.default_rng(20)
-    a, b, c = (gaussian_filter(rng.standard_normal((TILE,) * 3), SMOOTH_CELLS, mode="wrap") for _ in range(3))
+    a, b, c = (
+        scipy.ndimage.gaussian_filter(rng.standard_normal((TILE,) * 3), SMOOTH_CELLS, mode="wrap") for _ in range(3)
+    )
 
     def along(v: Array, axis: int) -> Array:
         return (np.roll(v, -1, axis) - np.roll(v, 1, axis)) / 2

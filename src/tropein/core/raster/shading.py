@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import numba as nb
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 Array = NDArray[np.float64]
 MOST_CELLS = 48  # along each side
@@ -57,7 +57,9 @@ def shaded(places: Array, radius: Array, opacity: Array, towards: Array, cell: f
     at = (places - low) / cell + EDGE
     grid = np.zeros(tuple(np.ceil(at.max(0)).astype(int)[::-1] + EDGE + 2))
     _gather(at, opacity * np.pi * radius**2 * THICKNESS / cell**2, grid)
-    grid = gaussian_filter(grid, SOFT, mode="constant")  # then it matters little where in the lattice each lies
+    grid = scipy.ndimage.gaussian_filter(
+        grid, SOFT, mode="constant"
+    )  # then it matters little where in the lattice each lies
     thickness = np.empty(len(places))
     _walk(at, np.ascontiguousarray(towards, float), OWN, grid, thickness)
     return np.asarray(FULL * ((1 - SCATTERED) * np.exp(-thickness) + SCATTERED * np.exp(-SLOWER * thickness)))

@@ -15,8 +15,8 @@ from typing import Any
 
 import cv2
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.linalg import solveh_banded
 
 from tropein.core.errors import BadInput
 from tropein.core.quiet import silenced
@@ -257,7 +257,7 @@ def brought_together(
             pushed = np.zeros_like(x)
             pushed[1:] += hold[:, None] * moved
             pushed[:-1] -= hold[:, None] * moved
-            x = solveh_banded(bands, pull[:, None] * seen + pushed + 1e-9 * x)
+            x = scipy.linalg.solveh_banded(bands, pull[:, None] * seen + pushed + 1e-9 * x)
     return dict(zip(frames, x, strict=True))
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.optimize import minimize, minimize_scalar
 
 from tropein.core.raster.lens import Lens
 from tropein.core.track.optics import Optics
@@ -67,7 +67,7 @@ def _nearest_focal(tracks: Array, size: tuple[int, int], lens: Lens | None) -> f
 
 
 def _focal(tracks: Array, size: tuple[int, int], near: float, within: float, lens: Lens | None = None) -> float:
-    found = minimize_scalar(
+    found = scipy.optimize.minimize_scalar(
         lambda f: _solve(tracks, size, float(f), lens)[3], bounds=(near * (1 - within), near * (1 + within)), method="bounded",
         options={"xatol": 0.05},
     )  # fmt: skip
@@ -97,7 +97,7 @@ def _search(
     first = np.array([np.log(start[0]), start[1]])
     simplex = np.array([first, first + [step * BEND_STEP, 0], first + [0, step * BEND_STEP]])
     options = {"initial_simplex": simplex, "xatol": 2e-5, "fatol": 1e-6, "maxfev": 60}
-    found = minimize(cost, first, method="Nelder-Mead", options=options)
+    found = scipy.optimize.minimize(cost, first, method="Nelder-Mead", options=options)
     return *known(found.x), float(found.fun)
 
 
