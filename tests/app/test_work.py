@@ -174,6 +174,22 @@ def test_a_render_can_be_cancelled_and_forgotten(
     assert client.get(f"/api/runs/{run}").status_code == 404
 
 
+def test_an_import_does_not_wait_for_what_takes_its_time(
+    client: TestClient, worker: object, clip: Path, tmp_path: Path
+) -> None:
+    long = write_clip(tmp_path / "long.mp4", moving_frames(72) * 4, sound=False)
+    shot = send(client, long, make_shot=True)["result"]["shot"]
+    body = {"first": 0, "last": 287, "format": "prores4444"}
+    renders = [client.post(f"/api/shots/{shot}/renders", json=body).json()["id"] for _ in range(3)]
+    wait(client, renders[0], ("running",))
+    assert send(client, clip)["state"] == "done"  # all slots are taken, and parts of renders wait
+    assert client.get(f"/api/runs/{renders[2]}").json()["state"] in ("waiting", "running")
+    assert wait(client, renders[0])["state"] == "done"  # put together before the others' parts are made
+    assert client.get(f"/api/runs/{renders[2]}").json()["state"] in ("waiting", "running")
+    for run in renders[1:]:
+        client.post(f"/api/runs/{run}/cancel")
+
+
 def test_previews_come_over_the_socket_newest_first(client: TestClient, worker: object, clip: Path) -> None:
     shot = send(client, clip, make_shot=True)["result"]["shot"]
     want = {"shot": shot, "revision": 0, "scale": 0.5, "channel": "view"}

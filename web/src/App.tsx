@@ -44,7 +44,9 @@ function heard(event: Parameters<Parameters<typeof live.listen>[0]>[0]) {
     }
     say(`This shot was changed elsewhere: ${event.label}. You see the newer state now.`, "info");
     void takeOver();
-  } else if (event.kind === "away") return;
+  } else if (event.kind === "open")
+    for (const key of ["runs", "shots", "shelf"]) void queries.invalidateQueries({ queryKey: [key] });
+  else if (event.kind === "away") return;
   else if (event.kind === "again" || event.kind === "back") {
     void queries.invalidateQueries();
     if (useBench.getState().stored) void useBench.getState().takeOver();

@@ -6,6 +6,7 @@ import { useConnection } from "../live/state";
 import type { paths } from "./schema.d";
 
 export const api = createClient<paths>({ baseUrl: "/" });
+const ASKED_EVERY_MS = 5000;
 export const queries = new QueryClient({
   defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 5000 } },
 });
@@ -34,7 +35,15 @@ export const getShot = (id: string) =>
   got<ShotState>(api.GET("/api/shots/{shot_id}", { params: { path: { shot_id: id } } }));
 export const useShots = () => useQuery({ queryKey: ["shots"], queryFn: () => got<ShotCard[]>(api.GET("/api/shots")) });
 export const useShelf = () => useQuery({ queryKey: ["shelf"], queryFn: () => got<ShelfItem[]>(api.GET("/api/shelf")) });
-export const useRuns = () => useQuery({ queryKey: ["runs"], queryFn: () => got<Run[]>(api.GET("/api/runs")) });
+/** Whether a run has not come to its end. */
+export const going = (run: Run) => ["waiting", "running", "finishing"].includes(run.state);
+export const useRuns = () =>
+  useQuery({
+    queryKey: ["runs"],
+    queryFn: () => got<Run[]>(api.GET("/api/runs")),
+    // what goes on is told as it does; should that be missed, it is asked for
+    refetchInterval: ({ state }) => (state.data?.some(going) ? ASKED_EVERY_MS : false),
+  });
 export const aboutQuery = {
   queryKey: ["about"],
   queryFn: () => got<About>(api.GET("/api/about")),

@@ -6,7 +6,8 @@ export type Event =
   | { kind: "run"; run: string; track?: string; samples?: [number, number, number, number, number][] }
   | { kind: "shots" | "shelf" }
   | { kind: "away" | "back" } // the database
-  | { kind: "again" }; // the connection is back: what was missed must be asked for
+  | { kind: "open" } // the connection stands: what happened before it did was not heard
+  | { kind: "again" }; // it is back: what was missed must be asked for
 /** A way to look at a shot, as core/compose/look.py has it. */
 export interface Look {
   of?: "shot" | "plate" | "layer" | "source";
@@ -60,7 +61,7 @@ class LiveSocket {
       socket.onopen = () => {
         resolve();
         useConnection.getState().set("there");
-        if (this.lost) for (const listener of this.listeners) listener({ kind: "again" });
+        for (const listener of this.listeners) listener({ kind: this.lost ? "again" : "open" });
         this.lost = false;
       };
       socket.onmessage = (message) => this.heard(message.data);

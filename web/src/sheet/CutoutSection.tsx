@@ -1,11 +1,9 @@
-import { cancelRun, useRuns } from "../api/client";
+import { cancelRun, going, useRuns } from "../api/client";
 import { shotFrame } from "../document/timing";
 import type { CutoutPiece, Layer } from "../document/types";
 import { usePick } from "../state/bench";
 import { Scrub } from "../ui/Scrub";
 import { carryCutout, guessPerson, shownFrame, takePen } from "../tools/cutouts";
-
-const GOING = ["waiting", "running", "finishing"];
 
 /** The pens of a cut-out, the frames that have strokes, and carrying it through the shot. */
 export function CutoutSection({ matte, piece, path }: { matte: string; piece: CutoutPiece; path: string }) {
@@ -21,8 +19,8 @@ export function CutoutSection({ matte, piece, path }: { matte: string; piece: Cu
   const every = (useRuns().data ?? []).filter((r) => r.settings.piece === piece.id);
   const runs = every.filter((r) => r.kind === "cutout");
   const guess = every.find((r) => r.kind === "guess");
-  const guessing = guess !== undefined && GOING.includes(guess.state);
-  const run = runs.find((r) => GOING.includes(r.state));
+  const guessing = guess !== undefined && going(guess);
+  const run = runs.find(going);
   if (!shot) return null;
   const layer = shot.layers[piece.layer] as Layer;
   const here = shownFrame(shot, piece.layer, frame);

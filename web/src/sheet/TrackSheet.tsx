@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { cancelRun, useAbout, useRuns, useSamples } from "../api/client";
+import { cancelRun, going, useAbout, useRuns, useSamples } from "../api/client";
 import { cornersAt, handSetFrames, marks } from "../document/marks";
 import { fromPlateFrame, plateFrame } from "../document/timing";
 import type { Op, PlaneTrack, Track, TrackFile } from "../document/types";
@@ -47,9 +47,7 @@ export function TrackSheet({ track }: { track: Track }) {
   const over = loop ? wish : "trim";
   const path = `/tracks/${track.id}`;
   const latest = runs.find((r) => r.kind === "track" && r.settings.track === track.id);
-  const run = runs.find(
-    (r) => r.kind === "track" && r.settings.track === track.id && ["waiting", "running", "finishing"].includes(r.state),
-  );
+  const run = runs.find((r) => r.kind === "track" && r.settings.track === track.id && going(r));
   const riders = carriedBy(shot, track.id);
   const file = track.samples ? files[track.samples] : undefined;
   const now = plateFrame(shot, frame);

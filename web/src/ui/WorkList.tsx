@@ -1,11 +1,9 @@
 import { Popover } from "radix-ui";
-import { cancelRun, useRuns } from "../api/client";
+import { cancelRun, going, useRuns } from "../api/client";
 import type { Run } from "../document/types";
 import { useUploads } from "../state/uploads";
 import { FailedImport } from "./FailedImport";
 import { Popped } from "./Popped";
-
-export const going = (run: Run) => ["waiting", "running", "finishing"].includes(run.state);
 
 /** Seconds left, from how long what is done took, and of a render its pace; empty while that cannot be told. */
 export function timeLeft(run: Run, now = Date.now()): string {

@@ -1,9 +1,9 @@
 import { Download, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
-import { cancelRun, forgetRun, useRuns, useShots } from "../api/client";
+import { cancelRun, forgetRun, going, useRuns, useShots } from "../api/client";
 import type { Run } from "../document/types";
 import { useBench } from "../state/bench";
-import { going, timeLeft } from "../ui/WorkList";
+import { timeLeft } from "../ui/WorkList";
 import { Frame } from "./Frame";
 import { Space } from "./Space";
 

@@ -1,13 +1,13 @@
 import { Copy, Trash2, Upload } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { api, cancelRun, got, queries, useRuns, useShots } from "../api/client";
+import { api, cancelRun, going, got, queries, useRuns, useShots } from "../api/client";
 import type { ShotCard } from "../document/types";
 import { fps } from "../document/names";
 import { go } from "../route";
 import { useBench } from "../state/bench";
 import { useUploads } from "../state/uploads";
 import { FailedImport } from "../ui/FailedImport";
-import { going, WorkRow } from "../ui/WorkList";
+import { WorkRow } from "../ui/WorkList";
 import { Frame } from "./Frame";
 
 /** Home: a contact sheet of the shots; drop a clip for a new one. */

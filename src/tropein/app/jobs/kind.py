@@ -33,6 +33,9 @@ class WorkBase(Kind):
 
     model_config = ConfigDict(extra="ignore")  # rows of before may hold more
     title: ClassVar[str] = ""
+    soon: ClassVar[bool] = (
+        False  # it is short and someone waits for it: each worker has a place for it beside its slots
+    )
     of_shot: ClassVar[bool] = True  # it may be asked for, for a shot, by its name; else only from where it belongs
 
     kind: str
@@ -82,7 +85,7 @@ def start(session: Session, work: WorkBase) -> RunRow:
 def queue(session: Session, row: RunRow, parts: list[int]) -> None:
     """Wake workers up for a run, or for parts of it."""
     if not parts:
-        defer(session, row.kind, run_id=row.id)
+        defer(session, row.kind, WORKS.of(row.kind).soon, run_id=row.id)
     for number in parts:
         defer(session, "part", run_id=row.id, number=number)
 

@@ -40,6 +40,6 @@ def _queue(session: Session, row: RunRow) -> None:
     left = [part.number for part in parts if part.state != "done"]
     if parts and not left:
         row.state = "finishing"
-        defer(session, "finish", run_id=row.id)
+        defer(session, "finish", soon=True, run_id=row.id)
     else:
         queue(session, row, left)

@@ -17,7 +17,7 @@ from procrastinate.worker import Worker
 
 from tropein.app.jobs import rescue, sweep
 from tropein.app.jobs.context import WorkContext, here
-from tropein.app.jobs.queue import NAMESPACE, worker_app
+from tropein.app.jobs.queue import NAMESPACE, SOON, WORK, worker_app
 from tropein.app.jobs.tasks import tasks
 from tropein.app.store import address
 from tropein.app.store.database import is_gone, transaction
@@ -71,35 +71,41 @@ async def _until(stop: asyncio.Event, slots: int, context: WorkContext) -> None:
     app = worker_app(address.conninfo(context.settings.database))
     app.add_tasks_from(tasks(), namespace=NAMESPACE)
     async with app.open_async():
-        worker = Worker(
-            app, queues=["work"], concurrency=slots, wait=True, shutdown_graceful_timeout=STOP_S, delete_jobs="successful",
-            update_heartbeat_interval=min(HEARTBEAT_S, stalled / 3), stalled_worker_timeout=stalled,
-            fetch_job_polling_interval=2, install_signal_handlers=False,
-        )  # fmt: skip
-        working = asyncio.create_task(worker.run())  # type: ignore[no-untyped-call]
+        workers = [_taking(app, [SOON, WORK], slots, stalled), _taking(app, [SOON], 1, stalled)]
+        working = [asyncio.create_task(worker.run()) for worker in workers]  # type: ignore[no-untyped-call]
         beside = [asyncio.create_task(_rescue(app, stalled, context)), asyncio.create_task(sweep.now_and_then(context))]
         asked = asyncio.create_task(stop.wait())
         try:
-            await asyncio.wait([working, asked, *beside], return_when=asyncio.FIRST_COMPLETED)
+            await asyncio.wait([*working, asked, *beside], return_when=asyncio.FIRST_COMPLETED)
             if stop.is_set():
-                await _leave(app, worker, working)
-            for task in (working, *beside):
+                await _leave(app, workers, working)
+            for task in (*working, *beside):
                 if task.done():
                     task.result()  # raises what ended it
         finally:
-            for task in (working, asked, *beside):
+            for task in (*working, asked, *beside):
                 task.cancel()
-            await asyncio.wait([working, asked, *beside], timeout=STOP_S)
+            await asyncio.wait([*working, asked, *beside], timeout=STOP_S)
 
 
-async def _leave(app: App, worker: Worker, working: asyncio.Task[None]) -> None:
+def _taking(app: App, queues: list[str], slots: int, stalled: float) -> Worker:
+    return Worker(
+        app, queues=queues, concurrency=slots, wait=True, shutdown_graceful_timeout=STOP_S, delete_jobs="successful",
+        update_heartbeat_interval=min(HEARTBEAT_S, stalled / 3), stalled_worker_timeout=stalled,
+        fetch_job_polling_interval=2, install_signal_handlers=False,
+    )  # fmt: skip
+
+
+async def _leave(app: App, workers: list[Worker], working: list[asyncio.Task[None]]) -> None:
     """End in order; what is not finished soon is left to other workers, which take it up at once."""
-    worker.stop()  # type: ignore[no-untyped-call]
-    await asyncio.wait([working], timeout=STOP_S - 0.5)
-    if not working.done():
-        with contextlib.suppress(Exception):
-            if worker.worker_id is not None:
-                await asyncio.wait_for(app.job_manager.unregister_worker(worker.worker_id), 1.5)
+    for worker in workers:
+        worker.stop()  # type: ignore[no-untyped-call]
+    _, busy = await asyncio.wait(working, timeout=STOP_S - 0.5)
+    if busy:
+        for worker in workers:
+            with contextlib.suppress(Exception):
+                if worker.worker_id is not None:
+                    await asyncio.wait_for(app.job_manager.unregister_worker(worker.worker_id), 1.5)
         sys.stderr.flush()
         os._exit(0)  # threads of unfinished work would hold the process
 

@@ -31,6 +31,7 @@ class Ingest(WorkBase):
     run has ended for good."""
 
     title: ClassVar[str] = "Import files"
+    soon: ClassVar[bool] = True
     of_shot: ClassVar[bool] = False
     kind: Literal["ingest"] = "ingest"
     upload: Annotated[str, Field(pattern=r"^[a-z0-9]{1,40}$", description="a folder among those that came in")]

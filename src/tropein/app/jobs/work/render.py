@@ -183,7 +183,7 @@ def _finished(session: Session, run_id: str, number: int) -> bool:
         runs.progress(session, run_id, int(done), run.total, "")
     if left == 0 and run.state == "running":
         run.state = "finishing"
-        defer(session, "finish", run_id=run_id)
+        defer(session, "finish", soon=True, run_id=run_id)
     waits = select(func.count()).where(ChunkRow.run_id == run_id, ChunkRow.state == "waiting")
     return bool(session.scalar(waits))
 
