@@ -148,6 +148,12 @@ def _table(data: bytes) -> Table:
 @lru_cache(256)
 def _path(root: str, name: str, spot: str) -> Path | None:
     try:
-        return Artefacts(File(root)).track(name).path(spot)
+        return _track(root, name).path(spot)
     except NotFound:
         return None
+
+
+@lru_cache(2)
+def _track(root: str, name: str) -> FileBase:
+    """One of which several spots are asked for, mostly one after another."""
+    return Artefacts(File(root)).track(name)

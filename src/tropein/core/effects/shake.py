@@ -37,7 +37,7 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
         shift = translation(middle[0] + x * values["strength"] * scale, middle[1] + y * values["strength"] * scale)
         return shift @ rotation(turn * values["turn"]) @ translation(-middle[0], -middle[1])
 
-    corners = np.array([[w.x0, w.y0], [w.x1, w.y0], [w.x1, w.y1], [w.x0, w.y1]], float)
+    corners = ((w.x0, w.y0), (w.x1, w.y0), (w.x1, w.y1), (w.x0, w.y1))
     half, frame = values["blur"] / 2, values["frame"]
     far = speed_px(shaken(frame - half), shaken(frame + half), corners)
     count = int(min(MOST_SAMPLES, max(1, math.ceil(far / BLUR_PX))))

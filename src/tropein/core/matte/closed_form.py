@@ -16,7 +16,7 @@ Plane = NDArray[np.float32]
 BEFORE = np.array(
     [(y, x) for y in (-2, -1, 0) for x in range(-2, 3) if (y, x) < (0, 0)]
 )  # rows and columns to a neighbour
-SHIFTS = (0.0, 1e-2, 0.1, 0.5, 1.0)  # of the diagonal, tried in turn until the factor holds
+SHIFTS = (0.01, 0.03, 0.1, 0.5, 1.0)  # of the diagonal, tried in turn until the factor holds
 WAYS = len(BEFORE)
 TOLERANCE, MOST_ROUNDS = 1e-4, 300
 
@@ -44,6 +44,8 @@ def _shared() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
 
 COLUMN = _column()
 PAIRS, BEGIN = _shared()
+# which of BEFORE one of nine pixels is to another
+SLOTS = np.array([[COLUMN[k // 3 - j // 3 + 2, k % 3 - j % 3 + 2] for k in range(9)] for j in range(9)])
 
 
 def solved(
@@ -67,7 +69,7 @@ def solved(
     wanted = diagonal * edge[ys, xs]
     before, columns = np.empty((n, WAYS), np.uint32), np.zeros((n, WAYS))
     _neighbours(number, ys, xs, BEFORE, before)
-    _laplacian(picture, open_, known, smooth / 9, number, COLUMN, diagonal, columns, wanted)
+    _laplacian(picture, open_, known, smooth / 9, number, SLOTS, diagonal, columns, wanted)
     factor, roots = np.empty_like(columns), np.empty(n)
     for shift in SHIFTS:
         if _factor(diagonal, columns, before, 1 + shift, PAIRS, BEGIN, factor, roots):
@@ -90,18 +92,19 @@ def _neighbours(number, ys, xs, steps, before):  # type: ignore[no-untyped-def]
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")
-def _laplacian(picture, open_, known, noise, number, column, diagonal, columns, wanted):  # type: ignore[no-untyped-def]
+def _laplacian(picture, open_, known, noise, number, slots, diagonal, columns, wanted):  # type: ignore[no-untyped-def]
     """Adds the Laplacian's part among open pixels to `diagonal` and `columns`, and what is known beside them to `wanted`."""
     h, w = open_.shape
     colour, turned = np.empty((9, 3)), np.empty((9, 3))
     numbers, cover = np.empty(9, np.int64), np.empty(9)
     m = np.empty(3)
     for top in range(h - 2):
-        for left in range(w - 2):
-            some = False
-            for j in range(9):
-                some |= open_[top + j // 3, left + j % 3]
-            if not some:
+        last = -1  # of the columns that hold something open
+        for left in range(-2, w - 2):
+            right = left + 2
+            if open_[top, right] or open_[top + 1, right] or open_[top + 2, right]:
+                last = right
+            if left < 0 or last < left:
                 continue
             m[:] = 0
             for j in range(9):
@@ -111,19 +114,19 @@ def _laplacian(picture, open_, known, noise, number, column, diagonal, columns, 
                 for c in range(3):
                     colour[j, c] = picture[y, x, c] * (1 / 255)
                     m[c] += colour[j, c] * (1 / 9)
-            rr = gg = bb = noise
+            rr = gg = bb = 9 * noise
             rg = rb = gb = 0.0
             for j in range(9):
                 for c in range(3):
                     colour[j, c] -= m[c]
                 r, g, b = colour[j, 0], colour[j, 1], colour[j, 2]
-                rr += r * r / 9
-                rg += r * g / 9
-                rb += r * b / 9
-                gg += g * g / 9
-                gb += g * b / 9
-                bb += b * b / 9
-            # the inverse of the colours' covariance
+                rr += r * r
+                rg += r * g
+                rb += r * b
+                gg += g * g
+                gb += g * b
+                bb += b * b
+            # the inverse of nine times the colours' covariance
             i_rr, i_rg, i_rb = gg * bb - gb * gb, rb * gb - rg * bb, rg * gb - rb * gg
             scale = 1 / (rr * i_rr + rg * i_rg + rb * i_rb)
             i_rr, i_rg, i_rb = i_rr * scale, i_rg * scale, i_rb * scale
@@ -141,13 +144,13 @@ def _laplacian(picture, open_, known, noise, number, column, diagonal, columns, 
                 for k in range(9):
                     if k > j and numbers[k] >= 0:
                         continue  # it is its neighbour's column
-                    value = -(1 + r * turned[k, 0] + g * turned[k, 1] + b * turned[k, 2]) * (1 / 9)
+                    value = -(1 / 9 + r * turned[k, 0] + g * turned[k, 1] + b * turned[k, 2])
                     if k == j:
                         diagonal[i] += 1 + value
                     elif numbers[k] < 0:
                         wanted[i] -= value * cover[k]
                     else:
-                        columns[i, column[k // 3 - j // 3 + 2, k % 3 - j % 3 + 2]] += value
+                        columns[i, slots[j, k]] += value
 
 
 @nb.njit(cache=True, nogil=True, error_model="numpy")

@@ -93,11 +93,20 @@ def apply(matrix: Matrix, points: NDArray[Any]) -> NDArray[Any]:
     return p[:, :2] / p[:, 2:]
 
 
-def speed_px(a: Matrix, b: Matrix, corners: NDArray[np.float64]) -> float:
-    """The farthest any of some points (n, 2) lies under one matrix from where it lies under another."""
-    with np.errstate(divide="ignore", invalid="ignore"):
-        gap = np.linalg.norm(apply(a, corners) - apply(b, corners), axis=1)
-    return float(np.nan_to_num(gap, nan=0.0, posinf=0.0).max())
+def speed_px(a: Matrix, b: Matrix, points: Sequence[tuple[float, float]]) -> float:
+    """The farthest any of some points lies under one matrix from where it lies under another; those on the horizon do not count."""
+    far = 0.0
+    (p, q, r), (s, t, u), (v, w, z) = a.tolist()  # so few numbers are quicker one by one
+    (i, j, k), (l, m, n), (d, e, f) = b.tolist()
+    for x, y in points:
+        here, there = v * x + w * y + z, d * x + e * y + f
+        if here and there:
+            across = (p * x + q * y + r) / here - (i * x + j * y + k) / there
+            down = (s * x + t * y + u) / here - (l * x + m * y + n) / there
+            gap = math.hypot(across, down)
+            if far < gap < math.inf:
+                far = gap
+    return far
 
 
 def _landing(move: Move, window: Window, frame: Window) -> Window:

@@ -62,12 +62,8 @@ def spot_points(mesh: Mesh, spot: str) -> NDArray[np.float64]:
     turn and size are read."""
     across = mesh[OUTER_EYES[1]] - mesh[OUTER_EYES[0]]
     along = across[:2] / max(float(np.linalg.norm(across[:2])), 1e-6) * np.linalg.norm(across)
-    centres = {
-        "left iris": mesh[LEFT_IRIS, :2],
-        "right iris": mesh[RIGHT_IRIS, :2],
-        "mouth": mesh[list(MOUTH), :2].mean(0),
-    }
-    centre = centres.get(spot, mesh[list(RIGID), :2].mean(0))
+    parts: dict[str, tuple[int, ...]] = {"left iris": (LEFT_IRIS,), "right iris": (RIGHT_IRIS,), "mouth": MOUTH}
+    centre = mesh[list(parts.get(spot, RIGID)), :2].mean(0)
     return np.array([centre, centre + along])
 
 
