@@ -9,7 +9,7 @@ from __future__ import annotations
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -28,9 +28,10 @@ from tropein.core.media.source import Sources
 from tropein.core.raster.aperture import shape
 from tropein.core.raster.bolts import lines
 from tropein.core.raster.colour import to_display
+from tropein.core.raster.grain_like import BANDS, grain_like, table_of, tile_like
 from tropein.core.raster.growth import pieces, tree
 from tropein.core.raster.picture import Picture, Window
-from tropein.core.rows import registers
+from tropein.core.rows import grains, registers
 from tropein.core.rows.interpret import perform
 from tropein.core.rows.op import Op
 from tropein.core.rows.points import Use
@@ -138,20 +139,22 @@ def point_effects() -> None:
     ):
         given = sampled(EFFECTS.of(kind).model_validate({"kind": kind, "id": "e"}), 30)
         uses = (by_points(kind) or (lambda *_: []))(given, 1.0, plain.window)
-        planar = [Op(registers.clear, plain.window, (0,)), Op(registers.clear, plain.window, (1,))]
-
-        def chain(count: int, uses: list[Use] = uses, planar: list[Op] = planar) -> Callable[[], object]:
-            ops = [Op(u.kernel, plain.window, (0, 0, *u.ints), u.numbers, u.arrays) for u in uses] * count
-            return lambda: perform([*planar, *ops], plain.window)
-
-        long, short, whole = in_gaussians(
-            chain(9), chain(1), lambda given=given, kind=kind: _in_numpy(kind, plain, given)
-        )
-        print(f"| {kind} | {(long - short) / 8:.3f} | {whole:.2f} |")
+        _row(kind, uses, plain.window, lambda given=given, kind=kind: run(kind, plain, given, 1.0))
+    tile, gains = tile_like((1.0,) * BANDS, (1.0, 0.5, 0.8, 0.5, 0.2, 0.8), 1.0, 5), table_of((0.01, 0.03, 0.02))
+    for name, apart in (("", False), (" of what is not opaque", True)):
+        _row(
+            "grain as measured" + name, [grains.alike(tile, gains, 5, 30.0)], plain.window,
+            lambda: grain_like(pixels, 0, 0, tile, gains, 5, 30.0), apart,
+        )  # fmt: skip
 
 
-def _in_numpy(kind: str, picture: Picture, given: dict[str, Any]) -> Picture:
-    return run(kind, picture, given, 1.0)
+def _row(name: str, uses: Sequence[Use], window: Window, in_numpy: Callable[[], object], apart: bool = False) -> None:
+    def chain(count: int) -> Callable[[], object]:
+        ops = [Op(u.kernel, window, (0, int(apart), *u.ints), u.numbers, u.arrays) for u in uses] * count
+        return lambda: perform([Op(registers.clear, window, (register,)) for register in (0, 1)] + ops, window)
+
+    long, short, whole = in_gaussians(chain(9), chain(1), in_numpy)
+    print(f"| {name} | {(long - short) / 8:.3f} | {whole:.2f} |")
 
 
 def effects() -> None:

@@ -126,6 +126,10 @@ def effects(draw: Any) -> dict[str, Any]:
     return {"kind": kind, "mix": still(draw(st.sampled_from([1.0, 1.0, 0.4]))), "cuts": cuts, **given_}
 
 
+GRAIN = {"id": "g", "kind": "grain", "amount": still(0.04), "size": still(0.8), "tones": still(0.6)}
+LIKE = {"tones": [0.4, 1.2, 0.7], "bands": [1.0 / (i + 1) for i in range(14)], "mix": [1.05, 0.7, 0.75, 0.6, 0.3, 1.2]}
+
+
 @st.composite
 def layers(draw: Any, i: int) -> dict[str, Any]:
     media = draw(st.sampled_from(sorted(FOOTAGE)))
@@ -152,10 +156,11 @@ def layers(draw: Any, i: int) -> dict[str, Any]:
         "fill": {"kind": "fill"},
     }[kind]
     cuts = draw(st.sampled_from([{}, {"c": {"id": "c", "matte": "m"}}]))
+    meets = {} if kind == "veil" else draw(st.sampled_from([{}, {}, {"g": GRAIN}, {"g": {**GRAIN, "like": LIKE}}]))
     return {
         "id": f"l{i}", "name": f"l{i}", "content": content, "blend": draw(st.sampled_from(STEADY)), "opacity": still(draw(st.sampled_from([1.0, 0.6]))),
         "effects": {f"e{k}": {**e, "id": f"e{k}"} for k, e in enumerate(look)}, "chain": [f"e{k}" for k in range(len(look))],
-        **({} if kind == "veil" else {"place": place}), "cuts": cuts,
+        **({} if kind == "veil" else {"place": place}), "cuts": cuts, "meets": meets, "meeting": list(meets),
     }  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
 from hashlib import blake2b
@@ -21,6 +21,7 @@ from tropein.core.raster.outline import outline_spans
 from tropein.core.raster.picture import Picture, Pixels, Window
 from tropein.core.raster.warp import Edge, Matrix, Move, Quality, scaling, translation
 from tropein.core.rows import lays, registers, samples
+from tropein.core.rows.points import Use
 
 if TYPE_CHECKING:
     from tropein.core.compose.runs import Held, Mark, Run
@@ -210,6 +211,22 @@ class Pointwise(Plain):
         for use in uses:
             changed = run.used(use, changed)
         return run.mixed(here, changed, self.mix, limit, changed=True)
+
+
+Rows = Callable[[Window], Sequence[Use]]
+
+
+@dataclass(frozen=True)
+class Changed(Plain):
+    """A picture whose pixels are changed by themselves."""
+
+    rows: Rows
+
+    def made(self, run: Run, step: Step, register: int) -> Held:
+        here = run.made(step.inputs[0], register)
+        for use in self.rows(here.window) if not here.window.empty else ():
+            here = run.used(use, here)
+        return here
 
 
 @dataclass(frozen=True)

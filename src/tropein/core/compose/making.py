@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from tropein.core.compose.forms import Changed, Rows
 from tropein.core.compose.mattes import Mattes
 from tropein.core.compose.places import Foot, View
 from tropein.core.compose.step import Step, step
@@ -129,5 +130,7 @@ class MeetingOf:
     def foot(self) -> Foot | None:
         return self.planner.places.foot(self.layer, self.frame)
 
-    def step(self, op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any]) -> Step:
-        return step(op, parameters, inputs, make)
+    def step(
+        self, op: str, parameters: object, inputs: tuple[Step, ...], make: Callable[..., Any], rows: Rows | None = None
+    ) -> Step:
+        return step(op, parameters, inputs, make, rows and Changed(rows))

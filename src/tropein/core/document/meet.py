@@ -30,8 +30,9 @@ class Meeting(Protocol):
     def layer_at(self, frame: float) -> Any:
         """The layer's own picture as it lies at another frame, before it meets anything; None where it shows nothing then."""
 
-    def step(self, op: str, parameters: object, inputs: tuple[Any, ...], make: Any) -> Any:
-        """A step of the plan, named by what goes into it."""
+    def step(self, op: str, parameters: object, inputs: tuple[Any, ...], make: Any, rows: Any = None) -> Any:
+        """A step of the plan, named by what goes into it. `rows`: what it does to each pixel of its one input by itself, as operations (rows.points.Use)
+        on a window."""
 
     def foot(self) -> Any:
         """Where the layer stands over the floor of its solved scene (compose.places.Foot); None where it does not."""

@@ -8,21 +8,18 @@ from pydantic import ConfigDict
 
 from tropein.core.document import AnimatedNumber, EffectBase, control
 from tropein.core.effects.registry import Values, effect
-from tropein.core.raster.grain import TILE, film_grain, place_of_tile, planar_tile, strength_at
+from tropein.core.raster.grain import film_grain, strength_at
 from tropein.core.raster.picture import Picture, Window
 from tropein.core.rows import grains
 from tropein.core.rows.points import Use
-
-
-def _amount(values: Values, scale: float) -> float:
-    return strength_at(values["amount"], values["size"], scale)
 
 
 def _apply(picture: Picture, values: Values, scale: float) -> Picture:
     w = picture.window
     if values["amount"] <= 0 or w.empty:
         return picture
-    amount, size, seed = _amount(values, scale), values["size"] * scale, int(values["seed"])
+    amount = strength_at(values["amount"], values["size"], scale)
+    size, seed = values["size"] * scale, int(values["seed"])
     made = film_grain(
         picture.pixels, w.x0, w.y0, size, amount, values["colour"], values["tones"], seed, values["frame"]
     )
@@ -32,10 +29,8 @@ def _apply(picture: Picture, values: Values, scale: float) -> Picture:
 def _rows(values: Values, scale: float, window: Window) -> list[Use]:
     if values["amount"] <= 0:
         return []
-    tile = planar_tile(values["size"] * scale, values["colour"], int(values["seed"]))
-    y, x = place_of_tile(int(values["seed"]), values["frame"])
-    numbers = (_amount(values, scale), values["tones"])
-    return [Use(grains.grain, numbers, (TILE, -x, -y), (tile,), "display")]
+    amount, size, colour, tones = (values[name] for name in ("amount", "size", "colour", "tones"))
+    return [grains.film(amount, size, colour, tones, int(values["seed"]), values["frame"], scale)]
 
 
 @effect(_apply, _rows)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Any, ClassVar, Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from tropein.core.animate.sample import sample
@@ -13,6 +15,7 @@ from tropein.core.document.meet import MEETS, MeetBase, Meeting
 from tropein.core.raster.grain import film_grain, strength_at
 from tropein.core.raster.grain_like import BANDS, grain_like, table_of, tile_like
 from tropein.core.raster.picture import Picture
+from tropein.core.rows.grains import alike, film
 
 Share = Annotated[float, Field(ge=0, le=1000)]
 
@@ -62,17 +65,28 @@ class GrainOver(MeetBase):
                 return p
             return Picture(film_grain(p.pixels, w.x0, w.y0, size * scale, seen, colour, tones, int(seed), frame), w)
 
-        return meeting.step("grain-over", (seen, size, scale, colour, tones, seed, frame), (picture,), make)
+        return meeting.step(
+            "grain-over", (seen, size, scale, colour, tones, seed, frame), (picture,), make,
+            lambda window: [film(amount, size, colour, tones, int(seed), frame, scale)],
+        )  # fmt: skip
 
 
 def _alike(like: GrainLike, amount: float, seed: int, picture: Any, meeting: Meeting) -> Any:
     frame, scale = meeting.frame, min(meeting.scale, 1.0)
 
+    def given() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        return tile_like(tuple(like.bands), tuple(like.mix), scale, seed), table_of(tuple(like.tones)) * np.float32(
+            amount
+        )
+
     def make(p: Picture) -> Picture:
         w = p.window
-        if w.empty:
-            return p
-        tile = tile_like(tuple(like.bands), tuple(like.mix), scale, seed)
-        return Picture(grain_like(p.pixels, w.x0, w.y0, tile, table_of(tuple(like.tones)) * amount, seed, frame), w)
+        return p if w.empty else Picture(grain_like(p.pixels, w.x0, w.y0, *given(), seed, frame), w)
 
-    return meeting.step("grain-like", (like, amount, scale, seed, frame), (picture,), make)
+    return meeting.step(
+        "grain-like",
+        (like, amount, scale, seed, frame),
+        (picture,),
+        make,
+        lambda window: [alike(*given(), seed, frame)],
+    )

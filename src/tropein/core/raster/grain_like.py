@@ -26,7 +26,7 @@ Numbers = tuple[float, ...]
 
 @lru_cache(8)
 def tile_like(bands: Numbers, mix: Numbers, scale: float, seed: int) -> NDArray[np.float32]:
-    """(TILE, TILE * 4) grain of variance 1 in brightness at full scale; nothing for the alpha.
+    """(TILE, 3, TILE) grain of variance 1 in brightness at full scale, rows of red, green and blue one after another.
 
     bands: BANDS densities of power, of equal parts of 0..CORNER cycles per pixel of the shot, relative; mix: the lower triangle, row by row, by which red,
     green and blue come of three independent ones. At a smaller `scale` pixels are means of what they cover.
@@ -45,9 +45,7 @@ def tile_like(bands: Numbers, mix: Numbers, scale: float, seed: int) -> NDArray[
     planes = np.fft.irfft2(np.fft.rfft2(noise[..., :3].transpose(2, 0, 1)) * np.sqrt(power), s=(TILE, TILE))
     triangle = np.zeros((3, 3))
     triangle[np.tril_indices(3)] = mix
-    out = np.zeros((TILE, TILE, 4), np.float32)
-    out[..., :3] = np.einsum("ck,kyx->yxc", triangle, planes)
-    return np.ascontiguousarray(out.reshape(TILE, TILE * 4))
+    return np.ascontiguousarray(np.einsum("ck,kyx->ycx", triangle, planes), np.float32)
 
 
 def _density(bands: Numbers, radius: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -74,9 +72,9 @@ def _laid(pixels, tile, y0, x0, gains, weights, out):  # type: ignore[no-untyped
         alpha, grain = np.empty(width, np.float32), np.empty((3, width), np.float32)
         for x in range(width):
             alpha[x] = row[x, 3]
-            at = (x + x0) % n * 4
+            at = (x + x0) % n
             for c in range(3):
-                value[c, x], grain[c, x] = row[x, c], own[at + c]
+                value[c, x], grain[c, x] = row[x, c], own[c, at]
         for c in range(3):
             line, weight = value[c], weights[c]
             for x in range(width):
