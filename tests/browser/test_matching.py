@@ -212,6 +212,16 @@ def test_a_drawn_pupil_takes_the_grain_of_its_plate(application: str, page: Page
     assert abs(float(np.corrcoef(seen[0][inner].ravel(), seen[1][inner].ravel())[0, 1])) < 0.3  # new in every frame
     assert keys_set(page) == 0
 
+    made(page, "Title")  # its letters are thinner than what grain can be read from
+    clean = [picture(page, f).astype(np.float32) for f in (0, 3)]
+    letters = np.minimum(*(p.min(-1) for p in clean)) > 200
+    assert letters.sum() > 300
+    page.get_by_role("button", name="Match the grain").click()
+    expect(page.get_by_role("group", name="Measured on the plate")).to_be_visible(timeout=60_000)
+    laid_on = [picture(page, f).astype(np.float32) for f in (0, 3)]
+    off, stood = (float(np.abs(b - a)[letters].mean()) for a, b in (laid_on, clean))
+    assert off > 1.5 * stood and off > 0.3 * grain(plain), (off, stood)
+
 
 def test_what_is_laid_in_follows_a_lamp_that_gutters(application: str, page: Page, tmp_path: Path) -> None:
     """The plate dims and comes back; a fill that was right at the first frame goes with it, by keys that were measured."""

@@ -33,9 +33,7 @@ class WorkBase(Kind):
 
     model_config = ConfigDict(extra="ignore")  # rows of before may hold more
     title: ClassVar[str] = ""
-    soon: ClassVar[bool] = (
-        False  # it is short and someone waits for it: each worker has a place for it beside its slots
-    )
+    soon: ClassVar[bool] = False  # short, and someone waits for it: workers have a place for such beside their slots
     of_shot: ClassVar[bool] = True  # it may be asked for, for a shot, by its name; else only from where it belongs
 
     kind: str

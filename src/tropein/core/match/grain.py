@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from tropein.core.document import Layer, new_id
 from tropein.core.effects.grain import Grain
 from tropein.core.errors import BadInput
-from tropein.core.match.measure import MEASURES, WHOLE, Fix, MeasureBase, Seen, added, beneath, brightness, laid
+from tropein.core.match.measure import CLEAR, MEASURES, WHOLE, Fix, MeasureBase, Seen, added, beneath, brightness, laid
 from tropein.core.match.residual import DETAIL, flat_grain, grain_of, of_still
 from tropein.core.match.spectrum import spectrum_of
 from tropein.core.meets.grain import GrainLike, GrainOver
@@ -20,7 +20,8 @@ from tropein.core.raster.colour import encoded
 
 BLOCK, LEAST_BLOCKS, AMOUNT, OVER = 16, 6, 0.02, 1.15
 FAR = 4  # frames, to what codecs have not carried grain to
-LEAST = 0.0015  # of white: below that there is none to be seen
+LEAST = 0.003  # of white, less than a code: below that there is none to be seen
+THICKEST = 0.9  # of the most that something covers
 
 
 @MEASURES.add
@@ -129,21 +130,24 @@ def strengths(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float,
     last = seen.shot.frames - 1
     other = frame + 1 if frame < last else frame - 1
     pictures = [laid(seen, f) for f in (frame, max(other, 0))]
-    inside = cv2.erode(np.minimum(*(p.insert[..., 3] for p in pictures)), np.ones((5, 5), np.uint8)) > WHOLE
-    if not inside.any():
+    covers = np.minimum(*(p.insert[..., 3] for p in pictures))
+    inside = cv2.erode(covers, np.ones((5, 5), np.uint8)) > WHOLE
+    whole = bool(inside.any())
+    if not whole and not is_drawn(seen.layer):
         raise BadInput(f"{seen.layer.name} covers nothing whole at frame {frame}: its grain cannot be told.")
-    own = _grain([brightness(p.insert[..., :3]) for p in pictures], inside)
-    tone = float(np.median(brightness(pictures[0].insert[..., :3])[inside]))
+    if not whole:  # letters, lines, mist: as bright as they are where they cover most
+        inside = covers >= THICKEST * covers.max()
+    own = _grain([brightness(p.insert[..., :3]) for p in pictures], inside) if whole else None
+    straight = pictures[0].insert[..., :3] / np.maximum(pictures[0].insert[..., 3:], CLEAR)
+    tone = float(np.median(brightness(straight)[inside]))
     around = _grain([brightness(p.under) for p in pictures], np.ones_like(inside), tone)
     if around is None:
         raise BadInput("What lies behind is nowhere flat enough to tell its grain: set it by eye.")
     if own is None:
         if not is_drawn(seen.layer):
             raise BadInput(f"{seen.layer.name} is too small, or nowhere flat: set its grain by eye.")
-        return (
-            _laid_on(seen.layer),
-            around[1],
-        ), around  # what is drawn has no grain but what was laid on: a pupil need not be large
+        # what is drawn has no grain but what was laid on: a pupil need not be large
+        return (_laid_on(seen.layer), around[1]), around
     # what turns is grain between two frames, and texture in one of them: it is no more than either says, the latter as it says of the plate
     singly = (
         of_still(brightness(pictures[0].insert[..., :3]), inside),
