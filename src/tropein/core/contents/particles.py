@@ -30,7 +30,7 @@ from tropein.core.document.references import Ref
 from tropein.core.raster.coverage import Coverage
 from tropein.core.raster.flight import BIRTH, counts
 from tropein.core.raster.picture import Picture, Window
-from tropein.core.raster.warp import Matrix, apply
+from tropein.core.raster.warp import IDENTITY, Matrix
 
 Array = NDArray[np.float64]
 MOST, LONGEST_S = 200_000, 60.0  # alive at once; a life
@@ -296,11 +296,9 @@ class ParticlesContent(ContentBase):
         here, views = context.view(now), [context.view(now + side * half) for side in (-1, 1)]
         if here is None:
             return None
-        models = []
-        for frame in range(first, math.floor(now) + 1):
-            there = context.view(float(frame))
-            models.append(here.model if there is None else there.model + share * (here.model - there.model))
-        return Scene(here, views[0] or here, views[1] or here, np.array(models))
+        then = [context.view(float(frame)) for frame in range(first, math.floor(now) + 1)]
+        models = np.array([here.model if view is None else view.model for view in then])
+        return Scene(here, views[0] or here, views[1] or here, models + share * (here.model - models))
 
     def _carry(self, context: Context, first: int, share: float) -> NDArray[np.float64] | None:
         """(frames, 3, 3): what has become by now of places at each frame, by the track that they are carried by; None where nothing carries."""
@@ -318,28 +316,23 @@ class ParticlesContent(ContentBase):
         """(the earliest frame of which any are alive, the BIRTH columns of every frame from it on, how many are expected of each)."""
         last = math.floor(context.frame)
         first = last - math.ceil(self.longest * rate)
-        moving = [name for name in _AT_BIRTH if not getattr(self, name).still]
-        kept = {name: sample(getattr(self, name), context.frame) for name in _AT_BIRTH}
-        rows, expected = [], []
-        for frame in range(first, last + 1):
-            kept |= {name: sample(getattr(self, name), float(frame)) for name in moving}
-            moved = context.carried(self, "source", float(frame))
-            if moved is None:  # its ride hides it
-                rows.append([0.0] * len(BIRTH))
-                expected.append(0.0)
-                continue
-            (x, y), (wide, high), (across, down) = (
-                apply(moved, np.array([kept["source"]]))[0],
-                kept["area"],
-                kept["wind"],
-            )
-            named = {"x": x, "y": y, "wide": wide, "high": high, "wind_x": across, "wind_y": down}
-            rows.append([named[n] if n in named else kept[n] for n in BIRTH])
-            expected.append(max(kept["rate"], 0.0) / rate)
-        return first, np.array(rows), np.array(expected)
+        frames = [float(frame) for frame in range(first, last + 1)]
 
+        def through(name: str) -> NDArray[np.float64]:
+            """A value at each of the frames: (n,) or (n, 2)."""
+            parameter = getattr(self, name)
+            own = [context.frame] if parameter.still else frames
+            values = np.array([sample(parameter, frame) for frame in own], float)
+            return np.broadcast_to(values, (len(frames), *values.shape[1:]))
 
-_AT_BIRTH = ("source", "area", "wind", "rate", *(n for n in BIRTH if n in ParticlesContent.model_fields))
+        found = [context.carried(self, "source", frame) for frame in frames] if self.source_ride else [IDENTITY]
+        seen = np.array([m is not None for m in found])  # else its ride hides it
+        moved = np.array([IDENTITY if m is None else m for m in found])
+        x, y, w = np.moveaxis(moved[..., :2] @ through("source")[..., None] + moved[..., 2:], 1, 0)[..., 0]
+        wide, high, across, down = *through("area").T, *through("wind").T
+        named = {"x": x / w, "y": y / w, "wide": wide, "high": high, "wind_x": across, "wind_y": down}
+        rows = np.stack([named[n] if n in named else through(n) for n in BIRTH], 1)
+        return first, np.where(seen[:, None], rows, 0.0), np.where(seen, np.maximum(through("rate"), 0.0) / rate, 0.0)
 
 
 def _most(value: AnimatedNumber, limit: float) -> float:
