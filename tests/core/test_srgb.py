@@ -9,6 +9,7 @@ import pytest
 from tropein.core.raster.colour import to_display
 from tropein.core.raster.grain import film_grain, fractal
 from tropein.core.raster.srgb import light, shown
+from tropein.core.raster.written import codes16, halves
 
 
 @nb.njit
@@ -25,6 +26,22 @@ def test_display_values_are_those_of_the_standard_and_lead_back() -> None:
     exact = np.where(values <= 0.0031308, values * 12.92, 1.055 * values.astype(np.float64) ** (1 / 2.4) - 0.055)
     np.testing.assert_allclose(seen, exact, rtol=3e-6, atol=1e-7)
     np.testing.assert_allclose(back, values, rtol=2e-5, atol=1e-9)
+
+
+def test_files_hold_straight_codes_and_halves() -> None:
+    rng = np.random.default_rng(3)
+    pixels = rng.random((40, 61, 4), np.float32) * 10.0 ** rng.integers(-9, 7, (40, 61, 1))
+    pixels[..., 3] = rng.random((40, 61)).astype(np.float32)
+    pixels[0], pixels[1], pixels[2, :, 3] = 0, -pixels[1], 0
+    pixels = pixels.astype(np.float32)
+    wanted = np.clip(pixels, 0, 65504).astype(np.float16).transpose(2, 0, 1)
+    assert np.array_equal(halves(pixels).view(np.uint16), wanted.view(np.uint16))
+
+    alpha = np.clip(pixels[..., 3:].astype(np.float64), 0, 1)
+    linear = np.where(alpha > 0, np.clip(pixels[..., :3] / np.maximum(alpha, 1e-5), 0, 1), 0)
+    curve = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * np.maximum(linear, 1e-9) ** (1 / 2.4) - 0.055)
+    codes = np.rint(np.concatenate([curve, alpha], 2) * 65535)
+    assert np.abs(codes16(pixels) - codes).max() <= 1
 
 
 def test_grain_has_the_spread_that_is_asked_for_and_leaves_clear_pixels_alone() -> None:

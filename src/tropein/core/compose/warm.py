@@ -32,6 +32,7 @@ from tropein.core.raster.shading import shaded
 from tropein.core.raster.specks import SPECK, specks
 from tropein.core.raster.sprites import sprinkled, sprites
 from tropein.core.raster.wrap import wrapped
+from tropein.core.raster.written import codes16, halves
 from tropein.core.raster.yuv import Cells
 from tropein.core.rows import coded, grains, lays, loads, registers, samples, tones
 from tropein.core.rows.interpret import perform
@@ -100,6 +101,8 @@ def _looks() -> None:
     by_column(plane, plane, np.zeros((4, 4), np.float32))
     on_plane(codes, plane, np.zeros((64, 64, 64), np.int32), np.zeros(4, np.float32))
     clipped(codes, plane)
+    codes16(a.pixels)
+    halves(a.pixels)
     blend.lay(a, a, a.window, "hue")
     blend.lay(a, a, a.window)
     blend.mix(a, a, 0.5)

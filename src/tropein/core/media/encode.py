@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 import av
 import cv2
@@ -17,6 +17,7 @@ from tropein.core.errors import BadInput, MediaError
 from tropein.core.files import whole
 from tropein.core.raster.colour import to_display
 from tropein.core.raster.picture import Pixels
+from tropein.core.raster.written import codes16, halves
 from tropein.core.raster.yuv import halved
 
 Format = Literal["h264", "prores4444", "png", "exr"]
@@ -39,25 +40,16 @@ class Target:
         return (w + w % 2, h + h % 2) if self.format == "h264" else (w, h)
 
 
-def straight(pixels: Pixels) -> np.ndarray[Any, Any]:
-    """(h, w, 4) uint16, display-encoded, straight alpha."""
-    a = pixels[..., 3:4]
-    colour = np.concatenate([pixels[..., :3] / np.maximum(a, 1e-5) * (a > 0), a], 2)
-    return np.dstack([to_display(np.ascontiguousarray(colour, np.float32), np.uint16),
-                      np.rint(np.clip(a[..., 0], 0, 1) * 65535).astype(np.uint16)])  # fmt: skip
-
-
 def write_picture(path: Path, pixels: Pixels, form: Format) -> None:
     """One PNG (16 bit, straight alpha, display-encoded) or EXR (half, premultiplied, linear) file, under its name only
     when it is whole."""
     with whole(path, sync=False) as part:
         if form == "png":
-            _write_png(part, cv2.cvtColor(straight(pixels), cv2.COLOR_RGBA2BGRA))
+            _write_png(part, cv2.cvtColor(codes16(pixels), cv2.COLOR_RGBA2BGRA))
         elif form == "exr":
             import OpenEXR
 
-            half = np.clip(pixels, 0, 65504).astype(np.float16)
-            channels = {name: np.ascontiguousarray(half[..., i]) for i, name in enumerate("RGBA")}
+            channels = dict(zip("RGBA", halves(pixels), strict=True))
             header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
             OpenEXR.File(header, channels).write(str(part))
         else:
@@ -102,7 +94,7 @@ class MovieWriter:
         if self.target.format == "h264":
             self.add_shown(to_display(pixels))
             return
-        frame = av.VideoFrame.from_ndarray(straight(pixels), "rgba64le")
+        frame = av.VideoFrame.from_ndarray(codes16(pixels), "rgba64le")
         self._add(frame.reformat(format="yuva444p10le", dst_colorspace="ITU709", dst_color_range="MPEG"))
 
     def add_shown(self, codes: NDArray[np.uint8]) -> None:
