@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import asyncio
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
+from concurrent.futures import Executor
+from functools import partial
+from typing import Any
 
 from procrastinate import Blueprint
 
@@ -72,11 +76,19 @@ def finish_task(run_id: str) -> None:
         closing(run_id, lambda: work.finish(here(), run_id))
 
 
-def tasks() -> Blueprint:
-    """All of them. An application takes them for itself and gives them its own names: one that comes after a lost connection needs others."""
+def tasks(soon: Executor | None = None, work: Executor | None = None) -> Blueprint:
+    """All of them, what someone waits for and what takes its time each in threads of their own. An application takes them for itself and gives them
+    its own names: one that comes after a lost connection needs others."""
     made = Blueprint()
-    for kind in WORKS.known():
-        made.task(name=kind, retry=RETRY)(whole_run)
-    made.task(name="part", retry=RETRY)(part_task)
-    made.task(name="finish", retry=RETRY)(finish_task)
+    for name, kind in WORKS.known().items():
+        made.task(name=name, retry=RETRY)(_within(soon if kind.soon else work, whole_run))
+    made.task(name="part", retry=RETRY)(_within(work, part_task))
+    made.task(name="finish", retry=RETRY)(_within(soon, finish_task))
     return made
+
+
+def _within(threads: Executor | None, task: Callable[..., None]) -> Callable[..., Coroutine[Any, Any, None]]:
+    async def run(**arguments: Any) -> None:
+        await asyncio.get_running_loop().run_in_executor(threads, partial(task, **arguments))
+
+    return run

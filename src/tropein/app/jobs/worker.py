@@ -9,9 +9,11 @@ import logging
 import os
 import signal
 import sys
+import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 
-from procrastinate import App
+from procrastinate import App, Blueprint
 from procrastinate.exceptions import ConnectorException
 from procrastinate.worker import Worker
 
@@ -30,7 +32,7 @@ RESCUE_EVERY_S = 5.0
 STOP_S = 3.0  # what can be finished within that is
 AGAIN_S = 2.0
 PATIENT_S = 90.0
-NICE = 10  # whoever sits at the page goes before
+SOON_NICE, WORK_NICE = 3, 7  # whoever sits at the page goes before, then what they wait for
 log = logging.getLogger(__name__)
 
 
@@ -50,14 +52,14 @@ async def run(slots: int, patient: bool = False) -> None:
     with transaction(context.engine) as session:
         check_home(session, context.settings.home)
     with contextlib.suppress(OSError):
-        os.nice(NICE)
-        os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
+        os.nice(SOON_NICE)
+    soon, work = ThreadPoolExecutor(slots + 1, SOON), ThreadPoolExecutor(slots, WORK, _give_way)
     stop, loop = asyncio.Event(), asyncio.get_running_loop()
     for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
         loop.add_signal_handler(number, stop.set)
     while not stop.is_set():
         try:
-            await _until(stop, slots, context)
+            await _until(stop, slots, context, tasks(soon, work))
         except Exception as error:
             if not (is_gone(error) or isinstance(error, ConnectorException | OSError)):
                 raise
@@ -66,10 +68,17 @@ async def run(slots: int, patient: bool = False) -> None:
             await asyncio.wait_for(stop.wait(), AGAIN_S)
 
 
-async def _until(stop: asyncio.Event, slots: int, context: WorkContext) -> None:
+def _give_way() -> None:
+    """Of a thread, and of all that it starts."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), os.getpriority(os.PRIO_PROCESS, 0) + WORK_NICE)
+        os.sched_setscheduler(0, os.SCHED_BATCH, os.sched_param(0))
+
+
+async def _until(stop: asyncio.Event, slots: int, context: WorkContext, known: Blueprint) -> None:
     stalled = float(os.environ.get("TROPEIN_STALLED_S", STALLED_S))
     app = worker_app(address.conninfo(context.settings.database))
-    app.add_tasks_from(tasks(), namespace=NAMESPACE)
+    app.add_tasks_from(known, namespace=NAMESPACE)
     async with app.open_async():
         workers = [_taking(app, [SOON, WORK], slots, stalled), _taking(app, [SOON], 1, stalled)]
         working = [asyncio.create_task(worker.run()) for worker in workers]  # type: ignore[no-untyped-call]

@@ -61,8 +61,8 @@ class Connection:
         self._newest: dict[str, int] = {}  # the last request heard on each channel
 
     async def run(self) -> None:
-        with self.events.subscribe() as queue:  # before the page hears that it is connected
-            await self.socket.accept()
+        await self.socket.accept()
+        with self.events.subscribe() as queue:
             teller = asyncio.create_task(self._tell(queue))
             try:
                 while True:
