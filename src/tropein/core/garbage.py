@@ -17,7 +17,7 @@ def settled() -> None:
 
 @contextmanager
 def loading() -> Iterator[None]:
-    """While it lasts nothing is looked for: what is imported stays, and a third of the time that takes would be spent on looking."""
+    """While it lasts nothing is looked for: what is imported stays, and a fifth of the time that takes would be spent on looking."""
     gc.disable()
     try:
         yield

@@ -106,6 +106,8 @@ function pointed(
   ];
 }
 
+const UNSEEN = "opacity-0 group-hover:opacity-100"; // until the pointer is over the row
+
 const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
   const { frame, draft, commit } = usePick("frame", "draft", "commit");
   const parameter = useBench((s) => (s.shot ? at(s.shot, path) : undefined)); // what else is dragged is not this row's
@@ -131,7 +133,7 @@ const KeyedRow = memo(function KeyedRow({ control, path, owner, ride }: Row) {
         {layer && (
           <Tip text="See it across its range">
             <button
-              className={`icon-btn tight -ml-[22px] bg-surface focus-visible:opacity-100 ${swept ? "text-brass" : "opacity-0 group-hover:opacity-100"}`}
+              className={`icon-btn tight -ml-[22px] bg-surface focus-visible:opacity-100 ${swept ? "text-brass" : UNSEEN}`}
               aria-label={`Sweep ${control.title}`}
               aria-pressed={swept}
               onClick={() => setSwept(!swept)}

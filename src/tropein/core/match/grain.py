@@ -135,7 +135,8 @@ def strengths(seen: Seen, frame: int) -> tuple[tuple[float, float], tuple[float,
     whole = bool(inside.any())
     if not whole and not is_drawn(seen.layer):
         raise BadInput(f"{seen.layer.name} covers nothing whole at frame {frame}: its grain cannot be told.")
-    if not whole:  # letters, lines, mist: as bright as they are where they cover most
+    if not whole:  # letters, lines, mist: as bright as where they cover most; in the other frame they may lie elsewhere
+        covers = pictures[0].insert[..., 3]
         inside = covers >= THICKEST * covers.max()
     own = _grain([brightness(p.insert[..., :3]) for p in pictures], inside) if whole else None
     straight = pictures[0].insert[..., :3] / np.maximum(pictures[0].insert[..., 3:], CLEAR)

@@ -75,18 +75,14 @@ def _alike(like: GrainLike, amount: float, seed: int, picture: Any, meeting: Mee
     frame, scale = meeting.frame, min(meeting.scale, 1.0)
 
     def given() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        return tile_like(tuple(like.bands), tuple(like.mix), scale, seed), table_of(tuple(like.tones)) * np.float32(
-            amount
-        )
+        gains = table_of(tuple(like.tones)) * np.float32(amount)
+        return tile_like(tuple(like.bands), tuple(like.mix), scale, seed), gains
 
     def make(p: Picture) -> Picture:
         w = p.window
         return p if w.empty else Picture(grain_like(p.pixels, w.x0, w.y0, *given(), seed, frame), w)
 
     return meeting.step(
-        "grain-like",
-        (like, amount, scale, seed, frame),
-        (picture,),
-        make,
+        "grain-like", (like, amount, scale, seed, frame), (picture,), make,
         lambda window: [alike(*given(), seed, frame)],
-    )
+    )  # fmt: skip
