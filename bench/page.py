@@ -1,7 +1,10 @@
-"""The page itself, in a headless browser, against a running server with the demo: how long from moving a dial to the new
-picture, in a demo shot and in one of 200 layers with 2000 keys, and whether cached playback holds the shot's rate.
+"""The page itself, in a headless browser (bench.browser), against a running server with the demo: how long from moving a dial to the new picture, in
+a demo shot and in one of 200 layers with 2000 keys; and pictures a second while a shot plays: the first time, when every frame is made on the
+way, and once it is all there.
 
-Run: ./tropein start --demo   and beside it   ./tropein python -m bench.page
+The speed of machines like this changes by the hour: how long Python takes to count to ten million says which hour it was.
+
+A server that was just started has made no picture yet. Run: ./tropein start --demo   and beside it   ./tropein python -m bench.page
 """
 
 from __future__ import annotations
@@ -9,58 +12,74 @@ from __future__ import annotations
 import json
 import statistics
 import sys
+import time
 import urllib.request
 from typing import Any
 
-from playwright.sync_api import Page, sync_playwright
+from bench.browser import Page, browser
 
-SHOT, STEPS, SECONDS = "Lamp on the sign", 40, 4
-WATCH = """() => {
+DRAGGED = "Lamp on the sign"
+PLAYED = ("Compass in the air", "Lamp on the sign", "Lamp eyes", "Sign repainted")
+STEPS, FIRST_S, AGAIN_S = 40, 2.5, 4.0
+WATCH = """(() => {
   const seen = new WeakSet(); window.drawn = []; window.movedAt = 0;
   window.addEventListener('pointermove', () => { window.movedAt = performance.now(); }, true);
   const draw = CanvasRenderingContext2D.prototype.drawImage;
   CanvasRenderingContext2D.prototype.drawImage = function (image, ...rest) {
-    if (window.everyDraw || !seen.has(image)) { seen.add(image); window.drawn.push([performance.now(), window.movedAt]); }
+    if (!seen.has(image)) { seen.add(image); window.drawn.push([performance.now(), window.movedAt]); }
     return draw.call(this, image, ...rest);
   };
-}"""
+})()"""
+SHOWN = """(() => {
+  const node = document.querySelector('[data-testid=frame]'); window.shown = [];
+  new MutationObserver(() => window.shown.push(performance.now())).observe(node, { characterData: true, childList: true, subtree: true });
+})()"""
+DIAL = '[role=slider][aria-label="Exposure"]'
 
 
 def drag_ms(page: Page) -> list[float]:
     """From the pointer's move to the picture drawn, over the steps of a drag of Exposure, one at a time."""
-    page.locator("[data-pane=Evening] button").first.click()
-    box = page.get_by_role("slider", name="Exposure").first.bounding_box()
-    assert box
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
+    page.evaluate(WATCH)
+    page.click("[data-pane=Evening] button")
+    x, y = page.middle(DIAL)
+    page.mouse("Moved", x, y)
+    page.mouse("Pressed", x, y)
     times = []
     for i in range(STEPS):
         before = page.evaluate("window.drawn.length")
-        page.mouse.move(x + (1 + i % 12) * 2 * (1 if i % 24 < 12 else -1), y)
-        while page.evaluate("window.drawn.length") == before:
-            page.wait_for_timeout(10)
+        page.mouse("Moved", x + (1 + i % 12) * 2 * (1 if i % 24 < 12 else -1), y)
+        page.wait(f"window.drawn.length > {before}")
         drawn, moved = page.evaluate("window.drawn.at(-1)")
         times.append(drawn - moved)
-    page.mouse.up()
-    page.keyboard.press("Control+z")
-    return times[5:]
+    page.mouse("Released", x, y)
+    page.press("z", 90, control=True)
+    return sorted(times[5:])
 
 
-def playback_rate(page: Page) -> float:
-    """New frames a second once a loop of the range is cached."""
-    page.keyboard.press("Space")
-    page.wait_for_timeout(14_000)
-    begun = page.evaluate("performance.now()")
-    changes = page.evaluate(
-        """async (ms) => { const node = document.querySelector('[data-testid=frame]'); let n = 0;
-        const o = new MutationObserver(() => { n += 1; }); o.observe(node, { characterData: true, childList: true, subtree: true });
-        await new Promise((r) => setTimeout(r, ms)); o.disconnect(); return n; }""",
-        SECONDS * 1000,
-    )
-    seconds = (page.evaluate("performance.now()") - begun) / 1000
-    page.keyboard.press("Space")
-    return changes / seconds
+def playing(page: Page, seconds: float) -> float:
+    """New pictures a second between the first and the last of the seconds that come."""
+    page.evaluate("window.shown.length = 0")
+    time.sleep(seconds)
+    times = page.evaluate("window.shown")
+    return (len(times) - 1) / (times[-1] - times[0]) * 1e3
+
+
+def played(page: Page) -> tuple[float, float]:
+    """Of a shot that was just opened: (the first time, once it is all there)."""
+    page.evaluate(SHOWN)
+    page.press(" ", 32)
+    first = playing(page, FIRST_S)
+    time.sleep(10)
+    again = playing(page, AGAIN_S)
+    page.press(" ", 32)
+    return first, again
+
+
+def counting_s() -> float:
+    began, i = time.perf_counter(), 0
+    while i < 10_000_000:
+        i += 1
+    return time.perf_counter() - began
 
 
 def asked(address: str, method: str, path: str, body: object = None) -> Any:
@@ -91,27 +110,29 @@ def large(address: str) -> str:
 
 
 def main(address: str) -> None:
-    shot = next(s["id"] for s in asked(address, "GET", "/shots") if s["name"] == SHOT)
-    many = large(address)
-    print("| shot | drag to new picture: median / 90th percentile ms | cached playback, frames a second (shot: 24) |")
-    print("| --- | --- | --- |")
-    try:
-        with sync_playwright() as p:
-            browser = p.chromium.launch(
-                executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-dev-shm-usage"]
-            )
-            for name, which in ((SHOT, shot), ("200 layers, 2000 keys", many)):
-                page = browser.new_page(viewport={"width": 1280, "height": 800})
+    shots = {s["name"]: s["id"] for s in asked(address, "GET", "/shots")}
+    print(f"counting to ten million takes Python {counting_s():.1f} s")
+    with browser() as page:
+        print("| shot | played for the first time, pictures a second | once it is all there | the shot's |")
+        print("| --- | --- | --- | --- |")
+        for name in PLAYED:
+            page.goto(f"{address}/shot/{shots[name]}")
+            time.sleep(4)
+            first, again = played(page)
+            print(f"| {name} | {first:.1f} | {again:.1f} | 24 |", flush=True)
+        print("| shot | drag to new picture: median / 90th percentile ms |")
+        print("| --- | --- |")
+        many = large(address)
+        try:
+            for name, which in ((DRAGGED, shots[DRAGGED]), ("200 layers, 2000 keys", many)):
                 page.goto(f"{address}/shot/{which}")
-                page.wait_for_timeout(6000)
-                page.evaluate(WATCH)
-                times = sorted(drag_ms(page))
-                rate = f"{playback_rate(page):.1f}" if which == shot else "-"
-                print(f"| {name} | {statistics.median(times):.0f} / {times[int(len(times) * 0.9)]:.0f} | {rate} |")
-                page.close()
-            browser.close()
-    finally:
-        asked(address, "DELETE", f"/shots/{many}")
+                time.sleep(4)
+                times = drag_ms(page)
+                print(f"| {name} | {statistics.median(times):.0f} / {times[int(len(times) * 0.9)]:.0f} |", flush=True)
+        finally:
+            page.call("Page.navigate", url="about:blank")  # nobody looks at it any more
+            asked(address, "DELETE", f"/shots/{many}")
+    print(f"counting to ten million takes Python {counting_s():.1f} s")
 
 
 if __name__ == "__main__":

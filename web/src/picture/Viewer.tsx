@@ -15,7 +15,7 @@ import { PointHandles } from "./PointHandles";
 import { Outlines } from "./Outlines";
 import { PairMarks } from "./PairMarks";
 import { SpotMarks } from "./SpotMarks";
-import { type Laid, paint } from "./paint";
+import { type Laid, usePaint } from "./paint";
 import { usePlateMatrix } from "./plate";
 import { Readout } from "./Readout";
 import { Drawn, TrackMarks } from "./TrackMarks";
@@ -82,7 +82,6 @@ export function Viewer() {
   );
   const plate = usePlateMatrix();
   const box = useRef<HTMLDivElement>(null);
-  const canvas = useRef<HTMLCanvasElement>(null);
   const [room, setRoom] = useState<Vec2>([800, 450]);
   const [pointer, setPointer] = useState<Vec2 | null>(null);
   const held = useRef<{ x: number; y: number; pan: Vec2 } | null>(null);
@@ -108,7 +107,6 @@ export function Viewer() {
     () => (source ? { of: "source", layer: source } : without ? { without } : WHOLE),
     [source, without],
   );
-  const { picture, problem, loading, show } = usePicture(look, asked, "view");
   const { picture: other } = usePicture(PLATE, asked, "compare", compare === "wipe");
   useEffect(() => {
     frames.lastScale = asked;
@@ -119,8 +117,9 @@ export function Viewer() {
     () => ({ room, origin, size: [w, h], scale, other: over, line: wipe }),
     [room, origin, w, h, scale, over, wipe],
   );
-  const played = usePlayback(asked, canvas, laid, show);
-  useEffect(() => paint(canvas.current, laid, played.current ?? picture), [laid, picture, played]);
+  const { canvas, painted } = usePaint(laid);
+  const { problem, loading, show } = usePicture(look, asked, "view", true, painted);
+  usePlayback(asked, show);
 
   const toShot = useCallback(
     (e: { clientX: number; clientY: number }): Vec2 => {

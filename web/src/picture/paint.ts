@@ -1,4 +1,5 @@
 /** Drawing a picture on the viewer's canvas, part of the plate over it where the two are compared. */
+import { useCallback, useEffect, useRef } from "react";
 import type { Vec2 } from "../document/types";
 
 /** Where the picture lies. */
@@ -12,7 +13,7 @@ export interface Laid {
   line: number;
 }
 
-export function paint(canvas: HTMLCanvasElement | null, laid: Laid, picture: ImageBitmap | null): void {
+function paint(canvas: HTMLCanvasElement | null, laid: Laid, picture: ImageBitmap | null): void {
   const context = canvas?.getContext("2d", { alpha: false });
   if (!context || !canvas) return;
   const { room, origin, scale, other } = laid;
@@ -33,4 +34,20 @@ export function paint(canvas: HTMLCanvasElement | null, laid: Laid, picture: Ima
   context.clip();
   context.drawImage(other, origin[0], origin[1], w, h);
   context.restore();
+}
+
+/** A canvas, and what paints a picture on it: at once, and the last one anew whenever it lies elsewhere. */
+export function usePaint(laid: Laid) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const last = useRef<ImageBitmap | null>(null);
+  const lies = useRef(laid);
+  useEffect(() => {
+    lies.current = laid;
+    paint(canvas.current, laid, last.current);
+  }, [laid]);
+  const painted = useCallback((picture: ImageBitmap) => {
+    last.current = picture;
+    paint(canvas.current, lies.current, picture);
+  }, []);
+  return { canvas, painted };
 }

@@ -73,8 +73,17 @@ export async function recognise(look: Look, scale: number): Promise<void> {
   }
 }
 
-/** The newest picture for what is asked; `problem` says why there is none. */
-export function usePicture(look: Look, scale: number, channel: string, wanted = true) {
+/**
+ * The newest picture for what is asked; `problem` says why there is none. Where it is painted by whoever asks, it is not given: while something is
+ * dragged nothing of the page need then be drawn anew for a picture.
+ */
+export function usePicture(
+  look: Look,
+  scale: number,
+  channel: string,
+  wanted = true,
+  painted?: (bitmap: ImageBitmap) => void,
+) {
   const { frame, stored, overlay, view, playing, id, selection } = usePick(
     "frame",
     "stored",
@@ -98,9 +107,10 @@ export function usePicture(look: Look, scale: number, channel: string, wanted = 
   const show = useCallback(
     (bitmap: ImageBitmap) => {
       frames.show(channel, bitmap);
-      setPicture(bitmap);
+      if (painted) painted(bitmap);
+      else setPicture(bitmap);
     },
-    [channel],
+    [channel, painted],
   );
   const load = useCallback(async () => {
     if (!wanted || !useBench.getState().stored) return;
@@ -109,20 +119,18 @@ export function usePicture(look: Look, scale: number, channel: string, wanted = 
       return;
     }
     busy.current = true;
-    setLoading(true);
     try {
       do {
         again.current = false;
         const now = useBench.getState();
         const draft = now.dragged.length > 0; // what is on its way is shown as it will be
+        setLoading(!draft);
         const { look, scale } = asked.current; // what is wanted now, which may be another than when this loop began
         const bitmap = await fetchPicture(
           { frame: headNow(), look, scale: draft ? scale * DRAG_SCALE : scale, draft },
           channel,
         );
-        if (bitmap) {
-          show(bitmap);
-        }
+        if (bitmap) show(bitmap);
         setProblem("");
       } while (again.current);
     } catch (error) {

@@ -1,31 +1,21 @@
 /** Playing: the clock runs at the shot's rate over frames that are at hand, and waits for those that are not. */
-import { useEffect, useRef, type RefObject } from "react";
+import { useEffect } from "react";
 import { frames } from "../live/frames";
 import { useBench } from "../state/bench";
 import { usePlayhead } from "../state/playhead";
 import { fps } from "../document/names";
-import { type Laid, paint } from "./paint";
 import { fetchPicture, nameOf, WHOLE } from "./usePictures";
 import { footageOf } from "../document/layers";
 
 const AHEAD = 12; // frames asked for in advance
 const CREDITS = 4; // requests open at a time
 const ACTS = ["keydown", "pointerdown"];
-const FOLLOWS_MS = 400; // how often the rest of the page is told of the frame
+// how often the rest of the page is told of the frame: while everything is at hand, and while pictures are still waited for
+const [FOLLOWS_MS, WAITING_FOLLOWS_MS] = [400, 1200];
 
-/** Pictures are painted as they come due, and shown as the viewer's own when playing ends; gives the one that is painted meanwhile. */
-export function usePlayback(
-  scale: number,
-  canvas: RefObject<HTMLCanvasElement | null>,
-  laid: Laid,
-  show: (bitmap: ImageBitmap) => void,
-): RefObject<ImageBitmap | null> {
+/** Pictures are shown as they come due. */
+export function usePlayback(scale: number, show: (bitmap: ImageBitmap) => void): void {
   const playing = useBench((s) => s.playing);
-  const painted = useRef<ImageBitmap | null>(null);
-  const lies = useRef(laid);
-  useEffect(() => {
-    lies.current = laid;
-  }, [laid]);
   useEffect(() => {
     if (!playing) return undefined;
     let stopped = false;
@@ -68,11 +58,9 @@ export function usePlayback(
       if (now >= due) {
         const bitmap = frames.get(nameOf(asked(position)));
         if (bitmap) {
-          painted.current = bitmap;
-          paint(canvas.current, lies.current, bitmap);
-          frames.show("view", bitmap);
+          show(bitmap);
           usePlayhead.setState({ at: position });
-          if (now - toldAt > FOLLOWS_MS) {
+          if (now - toldAt > (pending.size ? WAITING_FOLLOWS_MS : FOLLOWS_MS)) {
             toldAt = now;
             tell(position);
           }
@@ -98,13 +86,10 @@ export function usePlayback(
       stopped = true;
       for (const kind of ACTS) removeEventListener(kind, act, true);
       sound?.pause();
-      if (painted.current) show(painted.current);
-      painted.current = null;
       act();
       usePlayhead.setState({ at: null });
     };
-  }, [playing, scale, canvas, show]);
-  return painted;
+  }, [playing, scale, show]);
 }
 
 function soundOf(): HTMLAudioElement | null {

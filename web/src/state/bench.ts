@@ -32,7 +32,13 @@ export function usePick<K extends keyof Bench>(...names: K[]): Pick<Bench, K> {
 }
 
 const IN_TIME = /^\/(trim|cues)|\/(keys|span|time)(\/|$)/;
+const OF_ALL = /^\/(trim|cues)/;
+
+const useShotWith = (dragged: RegExp): Shot | null =>
+  useBench((s) => (s.dragged.some((op) => dragged.test(op.path)) ? s.shot : s.base));
 
 /** The shot with what is dragged of its times; what else is dragged is left out. */
-export const useShotInTime = (): Shot | null =>
-  useBench((s) => (s.dragged.some((op) => IN_TIME.test(op.path)) ? s.shot : s.base));
+export const useShotInTime = (): Shot | null => useShotWith(IN_TIME);
+
+/** The shot with what is dragged of its own times, those of layers and keys left out. */
+export const useShotAsAWhole = (): Shot | null => useShotWith(OF_ALL);

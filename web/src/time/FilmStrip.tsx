@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { frames } from "../live/frames";
-import { useBench, usePick, useShotInTime } from "../state/bench";
+import { useBench, usePick, useShotAsAWhole } from "../state/bench";
 import { got } from "../api/client";
 import { Axis, frameAt, useAxis } from "./axis";
 import { nameOf, WHOLE } from "../picture/usePictures";
@@ -19,7 +19,7 @@ const json = <T,>(url: string) =>
 
 /** Thumbnails of the plate over time, the playhead, in and out, cues, what is ready to play, the sound. */
 export function FilmStrip() {
-  const shot = useShotInTime();
+  const shot = useShotAsAWhole();
   const { seek, draft, commit, set } = usePick("seek", "draft", "commit", "set");
   const row = useRef<HTMLDivElement>(null);
   const axis = useAxis();
@@ -162,7 +162,7 @@ function Thumbs({ media, count, width }: { media: string; count: number; width: 
 
 /** A thin line under the frames that are ready to play. */
 function Ready() {
-  const shot = useBench((s) => s.shot);
+  const count = useBench((s) => s.shot?.frames ?? 0);
   const [spans, setSpans] = useState<[number, number][]>([]);
   useEffect(() => {
     let seen = -1;
@@ -181,14 +181,13 @@ function Ready() {
     }, 300);
     return () => clearInterval(timer);
   }, []);
-  if (!shot) return null;
   return (
     <div className="absolute inset-x-0 top-10 h-[3px]" aria-hidden>
       {spans.map(([a, b]) => (
         <span
           key={a}
           className="absolute inset-y-0 bg-quiet"
-          style={{ left: `${(a / shot.frames) * 100}%`, width: `${((b - a + 1) / shot.frames) * 100}%` }}
+          style={{ left: `${(a / count) * 100}%`, width: `${((b - a + 1) / count) * 100}%` }}
         />
       ))}
     </div>

@@ -4,8 +4,9 @@ import { useHead } from "../state/playhead";
 import { fps } from "../document/names";
 
 export const useAxis = () => {
-  const shot = useBench((s) => s.shot);
-  return { fps: shot ? fps(shot.rate) : 24, frames: shot?.frames ?? 1 };
+  const rate = useBench((s) => s.shot?.rate);
+  const frames = useBench((s) => s.shot?.frames ?? 1);
+  return { fps: rate ? fps(rate) : 24, frames };
 };
 
 /** The frame (not rounded) under a pointer; each frame takes up an equal share, so frame f lies at f + 0.5. */
