@@ -115,6 +115,8 @@ def combine(pieces: Sequence[Coverage], joinings: Sequence[Joining], window: Win
     piece that takes away takes it from everything."""
     if not pieces:
         return full(window, 0.0)
+    if len(pieces) == 1 and joinings[0] == Joining("add"):
+        return pieces[0]
     base = full(window, 0.0 if joinings[0].how == "add" else 1.0).plane
     for piece, j in zip(pieces, joinings, strict=True):
         _combine(base, piece.plane, ("add", "subtract", "intersect").index(j.how), j.opacity, j.invert)
@@ -134,6 +136,8 @@ def product(parts: Sequence[Coverage]) -> Coverage:
 
 def mean(parts: Sequence[Coverage]) -> Coverage:
     """What motion blur is: the average over the open shutter."""
+    if len(parts) == 1:
+        return parts[0]
     return Coverage(np.mean([p.plane for p in parts], axis=0, dtype=np.float32), parts[0].window)
 
 
