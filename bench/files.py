@@ -1,5 +1,5 @@
-"""What a frame of a render costs on its way into a file: `./tropein python -m bench.files`. CPU ms a picture, medians; a demo plate at 960x540 under
-grain and a soft edge, so that no encoder has it easy. Beside the codes the same by numpy, as whole pictures."""
+"""What a frame of a render costs on its way into a file: `./tropein python -m bench.files`. CPU ms a picture, medians; 960x540, with grain
+and soft edges, so that no encoder has it easy. Beside the codes the same by numpy, as whole pictures."""
 
 from __future__ import annotations
 

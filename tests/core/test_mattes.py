@@ -181,6 +181,8 @@ def test_pieces_join_as_they_say() -> None:
     assert joined("subtract") == pytest.approx(0.25)
     assert joined("intersect") == pytest.approx(0.25)
     assert joined("add", 0.5) == pytest.approx(0.625)
+    assert combine([half], [Joining("add")], FRAME) is half  # nothing to join it with
+    assert combine([half], [Joining("add", 0.5)], FRAME).plane[0, 0] == pytest.approx(0.25)
     assert combine([all_], [Joining("add", 1.0, True)], FRAME).plane.max() == 0
     assert combine([half], [Joining("subtract")], FRAME).plane[0, 0] == pytest.approx(0.5)  # from everything
 
