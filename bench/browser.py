@@ -1,7 +1,7 @@
 """A headless Chromium that nobody listens to: it is told what to do over its debugging port, and reports nothing by itself.
 
-What drives browsers for tests has every message of every socket reported to it, pictures included; at twenty pictures a second that takes a fifth
-of two cores, which a person's browser does not spend.
+What drives browsers for tests has every message of every socket reported to it, pictures included, which a person's browser does not: while a shot
+plays that cost a fifth of its pictures on two cores.
 """
 
 from __future__ import annotations

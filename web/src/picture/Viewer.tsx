@@ -107,7 +107,8 @@ export function Viewer() {
     () => (source ? { of: "source", layer: source } : without ? { without } : WHOLE),
     [source, without],
   );
-  const { picture: other } = usePicture(PLATE, asked, "compare", compare === "wipe");
+  const [other, setOther] = useState<ImageBitmap | null>(null);
+  usePicture(PLATE, asked, "compare", compare === "wipe", setOther);
   useEffect(() => {
     frames.lastScale = asked;
   }, [asked]);

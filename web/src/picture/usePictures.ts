@@ -73,16 +73,13 @@ export async function recognise(look: Look, scale: number): Promise<void> {
   }
 }
 
-/**
- * The newest picture for what is asked; `problem` says why there is none. Where it is painted by whoever asks, it is not given: while something is
- * dragged nothing of the page need then be drawn anew for a picture.
- */
+/** Hands over the newest picture for what is asked as it comes; `problem` says why there is none. */
 export function usePicture(
   look: Look,
   scale: number,
   channel: string,
-  wanted = true,
-  painted?: (bitmap: ImageBitmap) => void,
+  wanted: boolean,
+  take: (bitmap: ImageBitmap) => void,
 ) {
   const { frame, stored, overlay, view, playing, id, selection } = usePick(
     "frame",
@@ -94,7 +91,6 @@ export function usePicture(
     "selection",
   );
   const matte = isMatteView(view) ? selection : null;
-  const [picture, setPicture] = useState<ImageBitmap | null>(null);
   const [problem, setProblem] = useState("");
   const [loading, setLoading] = useState(false);
   const busy = useRef(false);
@@ -107,10 +103,9 @@ export function usePicture(
   const show = useCallback(
     (bitmap: ImageBitmap) => {
       frames.show(channel, bitmap);
-      if (painted) painted(bitmap);
-      else setPicture(bitmap);
+      take(bitmap);
     },
-    [channel, painted],
+    [channel, take],
   );
   const load = useCallback(async () => {
     if (!wanted || !useBench.getState().stored) return;
@@ -157,5 +152,5 @@ export function usePicture(
   useEffect(() => {
     if (wanted && !dragging) void recognise(look, scale).catch(() => undefined); // what is not recognised is asked for when it is wanted
   }, [revision, dragging, wanted, look, scale]);
-  return { picture, problem, loading, show };
+  return { problem, loading, show };
 }
